@@ -1,0 +1,1 @@
+"""Figures of Fusus's own, drawn with pyqtgraph."""

@@ -1,0 +1,1 @@
+"""The look at a log before it is imported."""

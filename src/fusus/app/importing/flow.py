@@ -1,0 +1,96 @@
+"""From dropped files to a recording: plan in a job, look, import in a job."""
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtWidgets import QDialog, QWidget
+
+from fusus.app.desk import Desk
+from fusus.app.jobs import Job
+from fusus.project import book
+from fusus.project.commands import SetValue
+
+
+def suggested_name(files: list[Path], taken: set[str]) -> str:
+    """Return a name from the first file that no recording has yet."""
+    stem = files[0].stem.replace(" ", "-")[:60].lstrip(".") or "log"
+    name, n = stem, 2
+    while name in taken:
+        name, n = f"{stem}-{n}", n + 1
+    return name
+
+
+def start_import(desk: Desk, files: list[Path], parent: QWidget) -> None:
+    """Look at files, then import them as one recording."""
+    document = desk.document
+    if document is None or not files:
+        return
+    if document.read_only:
+        desk.noticed.emit("mind", "This project is open read-only; nothing can be imported.")
+        return
+    taken = {r.name for r in desk.recordings()}
+    project = document.project
+
+    def plan(_progress: Any) -> Any:
+        from fusus.logs.importer import ImportRequest, plan_import
+        from fusus.study.site import site_of
+
+        request = ImportRequest(
+            tuple(files), document.folder, suggested_name(files, taken), place=project.brief.place,
+            declination_rad=site_of(project).declination_rad,
+        )  # fmt: skip
+        return request, plan_import(request)
+
+    def look(found: Any) -> None:
+        from fusus.app.importing.dialog import ImportDialog
+
+        request, made = found
+        dialog = ImportDialog(made, request.name, taken, parent)
+        if dialog.exec() == QDialog.DialogCode.Accepted:
+            wanted = replace(
+                request, name=dialog.name.text().strip(), kind=dialog.kind.currentText(), mapping=dialog.mapping()
+            )
+            _import(desk, wanted)
+        dialog.deleteLater()
+
+    _job(desk, f"Looking at {files[0].name}", plan, look)
+
+
+def _import(desk: Desk, request: Any) -> None:
+    def work(progress: Any) -> Any:
+        from fusus.logs.importer import import_recording
+
+        return import_recording(request, progress)
+
+    def done(info: Any) -> None:
+        if desk.document is None:
+            return
+        book.note(
+            desk.document.folder,
+            "recording imported",
+            recording=info.name,
+            sources=[s.model_dump() for s in info.sources],
+        )
+        desk.document.recordings_changed.emit(None)
+        desk.do(SetValue("fusion.recording", info.name, f"Look at {info.name}"))
+        grave = sum(
+            p.count
+            for p in info.problems
+            if p.kind in ("text", "nan", "inf", "no_time", "outlier", "gap", "truncated_line")
+        )
+        rows = max(s.rows for s in info.streams.values())
+        words = f"Imported “{info.name}”: {rows} rows, {len(info.streams)} streams"
+        desk.noticed.emit(
+            "mind" if grave else "fine", words + (f"; {grave} defects were found and treated." if grave else ".")
+        )
+
+    _job(desk, f"Importing {request.name}", work, done)
+
+
+def _job(desk: Desk, title: str, work: Callable[[Any], Any], then: Callable[[Any], None]) -> None:
+    job = Job(title, work)
+    job.succeeded.connect(then)
+    job.failed.connect(lambda text: desk.noticed.emit("stop", text))
+    desk.jobs.start(job, "import")

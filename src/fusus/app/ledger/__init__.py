@@ -1,0 +1,1 @@
+"""Rows of inputs: label, value, unit, evidence mark."""

@@ -1,0 +1,179 @@
+"""What each row is: explanation, usual values, how to measure it, source. Common practice where nothing else is named."""
+
+from fusus.app.margin import Help
+
+TEXTS: dict[str, Help] = {
+    "name": Help("Craft", "The name under which this project is kept and reported.", "A short word."),
+    "brief.about": Help("About", "One sentence on what the craft is for. It stands in reports."),
+    "brief.craft.layout": Help("Layout", "How the rotors are arranged. The mixer and the authority per axis follow from it."),
+    "brief.craft.mass_kg": Help(
+        "Mass", "All-up mass, ready to fly, battery in.", "0.25 to 3 kg for home-built quads.", "Kitchen scale, to 1 %."
+    ),
+    "brief.craft.arm_m": Help("Arm", "From the centre of gravity to a rotor's axis.", "0.1 to 0.35 m.", "Ruler."),
+    "brief.craft.prop_diameter_m": Help("Propeller", "Diameter. Hover power and rotor frequency follow from it.", "8 to 40 cm."),
+    "brief.craft.motor_thrust_n": Help(
+        "Motor thrust", "The most that one motor gives with its propeller. Accelerometer range and control follow from it.",
+        "5 to 20 N for craft of 1 to 2 kg.", "Bench scale, motor clamped, people away, eyes protected.",
+    ),
+    "brief.craft.cells": Help("Battery cells", "Cells in series, 3.7 V each while they last.", "3 to 6."),
+    "brief.craft.capacity_as": Help("Capacity", "As printed. A fifth is left at landing.", "1000 to 10000 mAh."),
+    "inertia_x_kg_m2": Help("Inertia, roll", "About the forward axis. Empty: estimated from mass and arm.", "", "Swing it on two threads."),
+    "inertia_y_kg_m2": Help("Inertia, pitch", "About the axis to the right. Empty: estimated.", "", "Swing it on two threads."),
+    "inertia_z_kg_m2": Help("Inertia, yaw", "About the vertical axis. Empty: estimated.", "", "Swing it on two threads."),
+    "brief.modes": Help(
+        "Flight modes", "What the craft must be able to do. Each mode needs its sensors: see “Modes and sensors”.",
+        "Rate flies on the gyro alone; self-level adds the accelerometer; height adds a barometer; position adds GNSS.",
+    ),
+    "brief.mission.hover_s": Help("Hover", "How long the mission hovers before it moves: heading drifts without acceleration."),
+    "brief.mission.height_m": Help("Height", "Of the mission over ground. A rangefinder helps within its range.", "2 to 50 m."),
+    "brief.mission.speed_m_s": Help("Speed", "Of the transit.", "3 to 12 m/s."),
+    "brief.mission.outage_s": Help(
+        "GNSS outage", "How long the mission is without a fix, under a bridge or between walls; an outage requirement overrules it.",
+        "5 to 30 s.",
+    ),
+    "brief.mission.wind_m_s": Help("Wind", "Mean wind. It leans the craft, blows on the barometer and makes it crab.", "2 to 10 m/s."),
+    "brief.mission.warming_k": Help("Warming", "How much the board warms up in flight: offsets go with it.", "5 to 20 K."),
+    "brief.mission.vibration_acc_m_s2": Help(
+        "Vibration, force", "RMS at the IMU, soft mount included.", "0.5 (soft mount) to 10 m/s² (hard mount, chipped propeller).",
+        "A short hover at the greatest rate.",
+    ),
+    "brief.mission.vibration_gyro_rad_s": Help("Vibration, rate", "RMS at the gyro.", "0.5 to 5 °/s."),
+    "brief.mission.hover_current_a": Help("Motor current", "In the hover: its field turns the magnetometer.", "8 to 30 A."),
+    "brief.mission.steel_ut": Help(
+        "Steel nearby", "The horizontal field of steel at the nearest point of the mission.",
+        "0 in a meadow, 5 beside a car, 20 under a footbridge.",
+    ),
+    "brief.mission.weather_pa": Help(
+        "Weather", "How much the pressure wanders over some three hours, one sigma.",
+        "0.3 hPa settled, 1 hPa changeable, 3 hPa as a front comes.",
+    ),
+    "brief.climate.low_degc": Help("Coldest", "Parts must work in it.", "-10 to 10 °C."),
+    "brief.climate.high_degc": Help("Warmest", "Parts must work in it.", "25 to 40 °C."),
+    "brief.budgets.price": Help("Money", "What all sensors may cost, in credits. Empty: no limit."),
+    "brief.budgets.mass_kg": Help("Mass", "What all sensors may weigh. Empty: no limit.", "20 to 60 g."),
+    "brief.budgets.current_a": Help("Current", "What all sensors may draw. Empty: no limit.", "50 to 300 mA."),
+    "brief.budgets.bus_share": Help("Bus time", "Share of a control cycle that reading may take. Empty: no limit.", "30 to 50 %."),
+    "parts.imu": Help("IMU", "Gyro and accelerometer; nine-axis boards bring a magnetometer.", "All parts shipped are invented."),
+    "parts.barometer": Help("Barometer", "Pressure for height. Foam over it, light off it.", "0.3 to 3 Pa of noise."),
+    "parts.magnetometer": Help("Magnetometer", "Heading. On a mast, away from power wires.", "0.1 to 0.6 µT of noise."),
+    "parts.receiver": Help("Receiver", "GNSS position and velocity.", "10 Hz is good; advertised accuracy is a best case."),
+    "parts.rangefinder": Help("Rangefinder", "Distance to the ground below, within its range."),
+    "parts.heading": Help(
+        "Heading from", "One school takes the magnetometer, the other the GNSS course, which works only while moving and lags.",
+    ),
+    "parts.fitting.calibrated": Help(
+        "Calibration",
+        "Done on the bench it leaves some 8 % of offset, scale and cross-axis errors: common practice until your bench says better.",
+    ),
+    "parts.fitting.foam": Help("Foam", "Open-cell foam lets about a fifth of the airflow's pressure through. Never glue over the hole."),
+    "parts.fitting.motor_ut_a": Help(
+        "Motor field", "What one ampere of motor current adds at the magnetometer.", "0.01 (mast) to 0.5 µT/A.",
+        "Magnetometer against current, propellers off.",
+    ),
+    "parts.fitting.lever_arm_b_m.0": Help("Antenna ahead", "From the centre of gravity to the antenna, forward positive."),
+    "parts.fitting.lever_arm_b_m.1": Help("Antenna right", "From the centre of gravity to the antenna, right positive."),
+    "parts.fitting.lever_arm_b_m.2": Help("Antenna below", "Down is positive: an antenna on a mast has a negative figure."),
+    "drift.averaging_s": Help("Bias averaged", "How long the gyro lies still before its mean is taken off.", "5 to 60 s."),
+    "drift.bias_error_rad_s": Help(
+        "Bias error wanted", "How well the gyro's bias should be known; “What matters” says how long to average for it, if it can be had.",
+        "10 to 100 °/h for consumer parts.", "", "IEEE Std 952",
+    ),
+    "drift.span_s": Help("Span shown", "How long drift at rest is simulated.", "10 min to hours."),
+    "drift.limit_m": Help("Limit, no GNSS", "How far dead reckoning may be off."),
+    "brief.place.lat_deg": Help(
+        "Latitude",
+        "WGS 84, north positive. Gravity and the magnetic field follow from the place.",
+        "",
+        "Any map; 0.1° is good enough for both.",
+        "Gravity: WGS 84 (NGA.STND.0036). Field: World Magnetic Model 2025.",
+    ),
+    "brief.place.lon_deg": Help("Longitude", "WGS 84, east positive.", "", "Any map; 0.1° is good enough."),
+    "brief.place.height_m": Help("Height", "Above sea level. Air density and pressure follow from it.", "", "Any map."),
+    "brief.day": Help("Date", "When you fly: the magnetic field drifts by some 0.1° a year."),
+    "requirement": Help(
+        "Requirement",
+        "How good the estimate has to be. RMSE weighs all errors, the 95th percentile leaves the worst twentieth out, the "
+        "maximum takes the single worst.",
+        "Tilt 1 to 3°, heading 5 to 10°, height 0.3 m, position 1 to 2 m for slow survey craft.",
+        "Against a jig, a tape, a surveyed point or another system.",
+    ),
+    "fusion.recording": Help(
+        "Recording", "The log that the estimators run over. Drop a file on the window to import another."
+    ),
+    "fusion.estimators": Help(
+        "Estimators",
+        "Pick one or several: they run over the same samples and are drawn over one another. The first picked is the one that "
+        "the requirements are held against; the round mark shows which.",
+        "Complementary is enough for self-level, says one school; a Kalman filter learns the bias and tells its own error, says another.",
+    ),
+    "fusion.use_magnetometer": Help(
+        "Magnetometer", "Without it heading starts at zero and drifts with the gyro; tilt is hardly touched."
+    ),
+    "fusion.align_time": Help(
+        "Align clocks",
+        "Shifts the reference onto the recording's clock by the correlation of turning rates, offset and rate.",
+        "Needed when the reference comes from another logger; not for simulated truth.",
+    ),
+    "fusion.align_yaw": Help(
+        "Align headings",
+        "Takes the mean heading difference off before errors are counted.",
+        "For references whose zero of heading is arbitrary. It hides a constant heading error: look at the offset too.",
+    ),
+    "tau_acc_s": Help(
+        "Time constant, gravity", "Larger trusts the gyro more, smaller the accelerometer.", "0.5 to 5 s",
+        "Shorten it until vibration shows in the tilt, then go back.", "alpha = tau / (tau + dt)"
+    ),
+    "tau_mag_s": Help("Time constant, field", "Larger trusts the gyro more, smaller the magnetometer.", "0.5 to 5 s"),
+    "acc_gate_m_s2": Help(
+        "Gate, gravity", "The accelerometer is left out while its strength differs from gravity by more than this.", "0.5 to 2 m/s²"
+    ),
+    "mag_gate": Help(
+        "Gate, field", "The field is left out while its strength differs from the expected one by more than this share.",
+        "10 to 20 %",
+    ),
+    "kp_acc": Help("Gain, gravity", "One over the time constant: larger trusts the accelerometer more.", "0.2 to 2 per second"),
+    "kp_mag": Help("Gain, field", "Larger trusts the magnetometer more.", "0.2 to 2 per second"),
+    "ki": Help("Gain, bias", "How fast the gyro bias is learnt; large values let disturbances into it.", "0 to 0.1 per second squared"),
+    "beta_rad_s": Help("Step rate", "The rate at which the attitude is turned towards gravity and field.", "0.5 to 5 °/s"),
+    "zeta_rad_s2": Help("Step rate, bias", "How fast the gyro bias follows; 0 switches it off.", "0 to 0.05 °/s²"),
+    "gyro_noise_rad_s_rthz": Help(
+        "Gyro noise",
+        "N, the Allan coefficient (two-sided density). Datasheets print the one-sided density: N is that divided by √2.",
+        "0.003 to 0.015 °/s/√Hz for consumer parts",
+        "A still capture of ten minutes: the Allan deviation at 1 s.",
+        "IEEE Std 952",
+    ),
+    "gyro_walk_rad_s2_rthz": Help(
+        "Gyro bias walk", "K, how fast the bias wanders.", "1e-4 to 1e-3 °/s²/√Hz", "Allan deviation at 3 s on the slope +1/2."
+    ),
+    "gyro_bias_sigma_rad_s": Help("Gyro bias spread", "How large the bias may be where no rest at the start shows it.", "0.5 to 2 °/s"),
+    "gyro_scale_sigma": Help(
+        "Gyro scale error", "How much the scale may be off after calibration.", "0.3 to 2 %", "A turntable, or one full turn by hand."
+    ),
+    "acc_noise_m_s2_rthz": Help("Accel. noise", "N, the Allan coefficient.", "70 to 250 µg/√Hz", "A still capture."),
+    "acc_motion_m_s2": Help(
+        "Motion at start", "Horizontal acceleration expected before the filter has measured it from its own innovations.",
+        "0.2 to 2 m/s²",
+    ),
+    "acc_motion_tau_s": Help("Motion lasts", "How long such an acceleration lasts: neighbouring samples share it.", "0.3 to 2 s"),
+    "acc_bias_sigma_m_s2": Help(
+        "Accel. bias", "What calibration leaves: it cannot be told from tilt, so it bounds the claimed accuracy.", "2 to 20 mg",
+        "Six-face capture.",
+    ),
+    "acc_window_s": Help("Window", "Gravity and field are averaged this long before each update.", "0.25 to 1 s"),
+    "mag_noise_ut": Help("Magn. noise", "White noise of one sample.", "0.1 to 1 µT", "A still capture, away from steel."),
+    "mag_motion_ut": Help("Field wavers", "Field error that changes within seconds, expected at the start.", "0.2 to 1 µT"),
+    "mag_bias_sigma_ut": Help(
+        "Hard iron left", "What calibration leaves, fixed in the body: it bounds the claimed heading.", "0.2 to 2 µT"
+    ),
+    "dip_gate_rad": Help("Gate, dip", "The field is left out while its dip differs from the expected one by more than this.", "5 to 15°"),
+    "gate_sigma": Help("Gate, innovations", "Updates further off than this many sigmas are refused.", "3 to 5"),
+    "recover_s": Help("Recovery", "After so long a refusal of the heading the filter gives way.", "10 to 60 s"),
+}  # fmt: skip
+
+
+def help_for(path: str) -> Help | None:
+    """Return the help on a row by its path, or by the last word of it."""
+    if path.startswith("brief.requirements."):
+        return TEXTS["requirement"]
+    return TEXTS.get(path) or TEXTS.get(path.rpartition(".")[2])

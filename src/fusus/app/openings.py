@@ -1,0 +1,93 @@
+"""The ways into a project: the demo, a new craft, a folder, a log."""
+
+from pathlib import Path
+
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
+
+from fusus.app.desk import Desk
+from fusus.app.importing.flow import start_import
+from fusus.app.jobs import Job
+from fusus.errors import FususError
+from fusus.project import book, store
+from fusus.project.records import Project
+
+
+class Openings:
+    """Opens projects and takes logs in; a log that comes before a project waits for it."""
+
+    def __init__(self, desk: Desk, window: QWidget) -> None:
+        self._desk, self._window = desk, window
+        self._pending_log: list[Path] = []
+        desk.opened.connect(lambda _: self._take_pending())
+
+    def _take_pending(self) -> None:
+        files, self._pending_log = self._pending_log, []
+        if files:
+            QTimer.singleShot(0, lambda: start_import(self._desk, files, self._window))
+
+    def open_demo(self) -> None:
+        """Make the demo if it is not there, and open it."""
+
+        def work(progress: object) -> object:
+            from platformdirs import user_data_path
+
+            from fusus.demo.build import build
+
+            return build(user_data_path("fusus") / "Dunlin", progress)  # type: ignore[arg-type]
+
+        job = Job("Making the demo", work)
+        job.succeeded.connect(lambda folder: self._desk.open(folder))
+        job.failed.connect(lambda text: self._desk.noticed.emit("stop", text))
+        self._desk.noticed.emit(
+            "fine", "The demo's recordings are being simulated; this takes a few seconds the first time."
+        )
+        self._desk.jobs.start(job, "open")
+
+    def new_project(self, folder: Path, name: str) -> bool:
+        """Make a project and open it."""
+        try:
+            store.create(folder, Project(name=name))
+            book.note(folder, "project made", name=name)
+        except FususError as error:
+            self._desk.noticed.emit("stop", str(error))
+            return False
+        except ValueError:
+            self._desk.noticed.emit("stop", "Give the craft a name of 1 to 120 letters.")
+            return False
+        return self._desk.open(folder)
+
+    def ask_new(self) -> None:
+        """Ask for a name and a place, then make a project."""
+        name, ok = QInputDialog.getText(self._window, "New craft", "What is the craft called?")
+        if not ok or not name.strip():
+            self._pending_log = []
+            return
+        parent = QFileDialog.getExistingDirectory(self._window, f"Where shall the folder “{name.strip()}” be made?")
+        if parent:
+            self.new_project(Path(parent) / name.strip().replace("/", "-"), name.strip())
+
+    def ask_open(self) -> None:
+        """Ask for a project folder."""
+        folder = QFileDialog.getExistingDirectory(self._window, "Open a project folder")
+        if folder:
+            self._desk.open(Path(folder))
+
+    def ask_import(self) -> None:
+        """Ask for logs; without a project a craft is started first."""
+        files, _ = QFileDialog.getOpenFileNames(
+            self, "Import a log", "", "Tables (*.csv *.tsv *.txt *.log *.dat);;All files (*)"
+        )
+        if files:
+            self.take_files([Path(f) for f in files])
+
+    def take_files(self, files: list[Path]) -> None:
+        """Import files, or open a project folder that was dropped."""
+        if len(files) == 1 and (files[0] / store.PROJECT_FILE).exists():
+            self._desk.open(files[0])
+        elif self._desk.document is None:
+            self._pending_log = files
+            self._desk.noticed.emit("fine", "A log belongs to a craft: name it, then the log is looked at.")
+            self.ask_new()
+        else:
+            start_import(self._desk, files, self._window)

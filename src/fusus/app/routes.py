@@ -1,0 +1,89 @@
+"""Where notes and the finder lead: stages, rows, recordings, actions."""
+
+from typing import TYPE_CHECKING
+
+from fusus.app.actions import ACTIONS
+from fusus.app.finder import Findable
+from fusus.app.ledger.panel import Ledger
+from fusus.app.stages.parts.sheet import PartsSheet
+from fusus.app.stages.registry import STAGES
+from fusus.app.text import limit_text
+from fusus.project.commands import SetValue
+from fusus.study.needs import available
+
+if TYPE_CHECKING:
+    from fusus.app.window import Window
+
+# Where findings point that name a subject rather than a row.
+ROWS = {
+    "gyro": "gyro_noise_rad_s_rthz",
+    "accelerometer": "acc_gate_m_s2",
+    "magnetometer": "mag_gate",
+    "noise": "gyro_noise_rad_s_rthz",
+    "estimator": "fusion.estimators",
+    "requirements": "brief.requirements",
+    "place": "brief.place",
+}
+
+
+def follow(window: "Window", link: str) -> None:
+    """Go where a note or the finder points: a stage's row, a recording, an action."""
+    head, _, rest = link.partition(".")
+    if head == "action":
+        window.actions_by_id[rest].trigger()
+    elif head == "recording":
+        window.desk.do(SetValue("fusion.recording", rest, f"Look at {rest}"))
+        window.show_stage("fusion")
+    elif any(s.name == head for s in STAGES):
+        window.show_stage(head)
+        judged = window.desk.project.fusion.estimators[0].replace("-", "_")
+        for path in (link, f"fusion.{judged}.{ROWS.get(rest, rest)}", ROWS.get(rest, rest)):
+            if path and window.ledger.reveal(path):
+                break
+
+
+def findables(window: "Window") -> list[Findable]:
+    """Return all that can be found."""
+    out = [
+        Findable("action", spec.text.rstrip(" …"), window.actions_by_id[spec.id].trigger)
+        for spec in ACTIONS
+        if window.actions_by_id[spec.id].isEnabled() and spec.id != "find"
+    ]
+    if window.desk.document is None:
+        return out
+    for stage in STAGES:
+        out.append(Findable("stage", f"{stage.title}: {stage.question}", lambda s=stage.name: window.show_stage(s)))
+        ledger = Ledger()
+        stage.build_ledger(window.desk, ledger)
+        for path, row in ledger.rows.items():
+            out.append(
+                Findable(f"row in {stage.title}", row.label_text, lambda s=stage.name, p=path: _go_row(window, s, p))
+            )
+        ledger.deleteLater()
+    out += [
+        Findable("recording", r.name, lambda n=r.name: follow(window, f"recording.{n}"))
+        for r in window.desk.recordings()
+    ]
+    out += [
+        Findable("part", part.title, lambda k=part.kind, n=part.name: _go_part(window, k, n))
+        for part in available(window.desk.project)
+    ]
+    for i, r in enumerate(window.desk.project.brief.requirements):
+        out.append(
+            Findable(
+                "requirement", limit_text(r), lambda n=i: _go_row(window, "brief", f"brief.requirements.{n}.limit")
+            )
+        )
+    return out
+
+
+def _go_part(window: "Window", kind: str, name: str) -> None:
+    window.show_stage("parts")
+    sheet = window.sheets.currentWidget()
+    if isinstance(sheet, PartsSheet):
+        sheet.show_part(kind, name)
+
+
+def _go_row(window: "Window", stage: str, path: str) -> None:
+    window.show_stage(stage)
+    window.ledger.reveal(path)

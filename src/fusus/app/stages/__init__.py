@@ -1,0 +1,1 @@
+"""One folder a stage: its ledger, its sheet, its notes."""

@@ -1,0 +1,1 @@
+"""Brief: what the craft must do, and where."""

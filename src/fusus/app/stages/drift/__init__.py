@@ -1,0 +1,1 @@
+"""Drift: how wrong it will be, how fast, and why."""

@@ -1,0 +1,44 @@
+"""Drift's conclusions: the weakest sources, and how long the craft does without GNSS."""
+
+from fusus.app.desk import Desk
+from fusus.app.margin import Note
+from fusus.app.text import figure
+from fusus.app.thread import BeadState
+
+
+def notes(desk: Desk) -> tuple[Note, ...]:
+    """Return the findings on the prediction, and on dead reckoning."""
+    if desk.project.parts.imu is None:
+        return (
+            Note(
+                "No IMU is chosen", "mind", "There is nothing to predict.", "Drift follows from the parts.", "Choose parts",
+                "parts.imu",
+            ),
+        )  # fmt: skip
+    outlook = desk.foresight.outlook
+    if outlook is None or outlook.study is None:
+        return ()
+    out = [Note(f.subject, f.severity, f.statement, f.reason, f.next_step, f.link) for f in outlook.findings]
+    r = outlook.reckoning
+    held = f"{figure(r.holds_s)} s" if r.holds_s is not None else "more than five minutes"
+    outage = outlook.study.prediction.course.mission.outage_s  # as the requirement says, where there is one
+    enough = r.holds_s is None or r.holds_s >= outage
+    out.append(
+        Note(
+            "Without GNSS", "fine" if enough else "mind", f"One sigma of position stays within {figure(r.limit_m)} m for {held}.",
+            "A tilt error grows as ½ g θ t², a gyro bias as g b t³/6.", "See dead reckoning", "drift.limit_m",
+        )
+    )  # fmt: skip
+    return tuple(out)
+
+
+def bead(desk: Desk) -> BeadState:
+    """Return how far the prediction is: the worst requirement against its limit."""
+    if desk.project.parts.imu is None:
+        return BeadState(0.0, "no parts")
+    outlook = desk.foresight.outlook
+    if outlook is None or outlook.study is None:
+        return BeadState(0.5, "running" if desk.jobs.running else "not predicted")
+    figures = outlook.study.prediction.figures
+    met = sum(f.value is not None and f.value <= f.requirement.limit for f in figures)
+    return BeadState(1.0, f"{met} of {len(figures)} in reach", not desk.foresight.outlook_is_current)

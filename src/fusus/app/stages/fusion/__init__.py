@@ -1,0 +1,1 @@
+"""Fusion: which estimator, tuned how, and does it tell the truth."""

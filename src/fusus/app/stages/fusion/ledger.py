@@ -1,0 +1,143 @@
+"""Fusion's inputs: recording, estimators, comparison, tuning of the judged estimator."""
+
+from dataclasses import fields
+
+from PyQt6.QtCore import QSignalBlocker
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QRadioButton, QWidget
+
+from fusus.app.desk import Desk
+from fusus.app.ledger.help import help_for
+from fusus.app.ledger.panel import Ledger
+from fusus.app.ledger.rows import ChoiceRow, FactRow, FigureRow, FigureSpec, Row, SwitchRow
+from fusus.core.estimation.catalogue import ESTIMATORS, info_for
+from fusus.project.records import Project
+
+# How the end of a parameter's name gives its kind of unit and the unit that people read.
+ENDINGS = (
+    ("_rad_s2_rthz", "rate walk", "deg/s²/√Hz"),
+    ("_m_s2_rthz", "acceleration noise", "µg/√Hz"),
+    ("_rad_s_rthz", "rate noise", "deg/s/√Hz"),
+    ("_rad_s2", "angular acceleration", "deg/s²"),
+    ("_rad_s", "rate", "deg/s"),
+    ("_m_s2", "acceleration", "m/s²"),
+    ("_rad", "angle", "deg"),
+    ("_ut", "field", "µT"),
+    ("_s", "time", "s"),
+    ("kp_acc", "gain", "1/s"),
+    ("kp_mag", "gain", "1/s"),
+    ("ki", "gain squared", "1/s²"),
+)
+SHARES = {"mag_gate": "%", "gyro_scale_sigma": "%", "gate_sigma": "1"}
+
+
+def spec_for(estimator: str, name: str) -> FigureSpec:
+    """Return how a parameter is shown."""
+    path = f"fusion.{estimator.replace('-', '_')}.{name}"
+    found = help_for(path)
+    label = found.title if found else name
+    if name in SHARES:
+        return FigureSpec(path, label, "share", SHARES[name])
+    for ending, kind, unit in ENDINGS:
+        if name.endswith(ending):
+            return FigureSpec(path, label, kind, unit)
+    return FigureSpec(path, label, "share", "1")
+
+
+class EstimatorsRow(Row):
+    """Which estimators run, and which one is judged: that one stands first in the project."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk, "fusion.estimators", "Run")
+        label = self.line.itemAt(0)
+        if label is not None and label.widget() is not None:
+            label.widget().hide()  # type: ignore[union-attr]
+        self.boxes: dict[str, QCheckBox] = {}
+        self.judged: dict[str, QRadioButton] = {}
+        for info in ESTIMATORS:
+            line = QHBoxLayout()
+            box, judged = QCheckBox(info.title), QRadioButton("judged")
+            box.setObjectName(f"run-{info.name}")
+            judged.setObjectName(f"judged-{info.name}")
+            box.setToolTip(info.school)
+            judged.setToolTip("The requirements are held against this estimator")
+            judged.setAccessibleName(f"Judge {info.title}")
+            box.toggled.connect(lambda on, n=info.name: self._pick(n, on))
+            judged.toggled.connect(lambda on, n=info.name: self._judge(n) if on else None)
+            line.addWidget(box, 1)
+            line.addWidget(judged)
+            self._column.insertLayout(self._column.count() - 1, line)
+            self.boxes[info.name], self.judged[info.name] = box, judged
+            self.watch(box)
+        self.show_project(desk.project)
+
+    def show_project(self, project: Project) -> None:
+        """Show which run and which is judged."""
+        chosen = project.fusion.estimators
+        for name, box in self.boxes.items():
+            with QSignalBlocker(box), QSignalBlocker(self.judged[name]):
+                box.setChecked(name in chosen)
+                self.judged[name].setAutoExclusive(False)
+                self.judged[name].setChecked(name == chosen[0])
+                self.judged[name].setAutoExclusive(True)
+                self.judged[name].setEnabled(name in chosen)
+
+    def _pick(self, name: str, on: bool) -> None:
+        chosen = tuple(n for n in self.desk.project.fusion.estimators if n != name)
+        if on:
+            chosen = (*chosen, name)  # type: ignore[assignment]
+        if not chosen:
+            self.tell("At least one estimator has to run.")
+        else:
+            self.set_value(chosen)
+        if not self._retired:
+            self.show_project(self.desk.project)
+
+    def _judge(self, name: str) -> None:
+        rest = tuple(n for n in self.desk.project.fusion.estimators if n != name)
+        self.set_value((name, *rest))
+
+
+def build_ledger(desk: Desk, ledger: Ledger) -> None:
+    """Fill the ledger."""
+    project = desk.project
+    recordings = desk.recordings()
+    ledger.group("Recording")
+    if recordings:
+        ledger.add(ChoiceRow(desk, "fusion.recording", "Recording", [(r.name, r.name) for r in recordings]))
+        info = desk.recording()
+        if info is not None:
+            imu = info.streams.get("imu")
+            if imu is not None and imu.rate_hz and imu.start_s is not None and imu.end_s is not None:
+                ledger.add(FactRow("Length", f"{imu.end_s - imu.start_s:.1f} s, {imu.rate_hz:.0f} Hz"))
+            ledger.add(FactRow("Kind", info.kind, mono=False, tip=info.conditions))
+            ledger.add(FactRow("Reference", info.reference_is or "none", mono=False))
+            if info.problems:
+                tip = "\n".join(
+                    f"{p.file}{f', line {p.line}' if p.line else ''}: {p.message}; {p.action}" for p in info.problems
+                )
+                ledger.add(FactRow("At import", f"{len(info.problems)} remarks", mono=False, tip=tip))
+    else:
+        ledger.add(FactRow("Recording", "none yet: drop a log here", mono=False))
+    ledger.group("Estimators")
+    ledger.add(EstimatorsRow(desk))
+    ledger.group("Comparison")
+    ledger.add(SwitchRow(desk, "fusion.use_magnetometer", "Magnetometer", "used"))
+    ledger.add(SwitchRow(desk, "fusion.align_time", "Clocks", "aligned"))
+    ledger.add(SwitchRow(desk, "fusion.align_yaw", "Headings", "aligned"))
+    judged = info_for(project.fusion.estimators[0])
+    ledger.group(f"Tuning: {judged.title}")
+    for field in fields(judged.parameters):
+        ledger.add(FigureRow(desk, spec_for(judged.name, field.name)))
+    run = QPushButton("Run now")
+    run.setObjectName("run-now")
+    run.setProperty("role", "main")
+    run.setToolTip("Run the estimators again (Ctrl+Return)")
+    run.clicked.connect(lambda: desk.run_fusion(force=True))
+    run.setEnabled(bool(recordings))
+    box = QWidget()
+    line = QHBoxLayout(box)
+    line.setContentsMargins(0, 10, 0, 0)
+    line.addWidget(run)
+    line.addStretch()
+    ledger.add(box)
+    ledger.finish()

@@ -1,0 +1,1 @@
+"""Parts: which IMU, barometer, magnetometer and receiver."""

@@ -1,0 +1,1 @@
+"""Proof: requirements against recordings."""

@@ -1,0 +1,25 @@
+"""Proof's inputs: by what and how it is judged."""
+
+from fusus.app.desk import Desk
+from fusus.app.ledger.panel import Ledger
+from fusus.app.ledger.rows import FactRow, SwitchRow
+from fusus.app.text import limit_text, statistic_text
+from fusus.core.estimation.catalogue import info_for
+
+
+def build_ledger(desk: Desk, ledger: Ledger) -> None:
+    """Fill the ledger."""
+    project = desk.project
+    ledger.group("Judged")
+    ledger.add(FactRow("Estimator", info_for(project.fusion.estimators[0]).title, mono=False))
+    ledger.add(SwitchRow(desk, "fusion.align_time", "Clocks", "aligned"))
+    ledger.add(SwitchRow(desk, "fusion.align_yaw", "Headings", "aligned"))
+    ledger.group("Against")
+    for requirement in project.brief.requirements:
+        ledger.add(FactRow(limit_text(requirement), statistic_text(requirement), mono=False))
+    if not project.brief.requirements:
+        ledger.add(FactRow("Requirements", "none yet", mono=False))
+    ledger.group("Recordings")
+    for info in desk.recordings():
+        ledger.add(FactRow(info.name, info.reference_is or "no reference", mono=False, tip=info.conditions))
+    ledger.finish()

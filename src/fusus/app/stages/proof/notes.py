@@ -1,0 +1,67 @@
+"""Proof's conclusions."""
+
+from fusus.app.desk import Desk
+from fusus.app.margin import Note
+from fusus.app.strip import worst
+from fusus.app.thread import BeadState
+
+
+def notes(desk: Desk) -> tuple[Note, ...]:
+    """Return what fails, what is close, what nobody has measured, and the gravest finding of each recording."""
+    out: list[Note] = []
+    for j in desk.judgements:
+        for v in j.verdicts:
+            if v["verdict"] not in ("fail", "close"):
+                continue
+            unit = {"deg": "°"}.get(v["unit"], " " + v["unit"])
+            interval = f" (95 %: {v['interval'][0]:.2f} to {v['interval'][1]:.2f})" if v["interval"] else ""
+            out.append(
+                Note(
+                    f"{v['title']} {'fails' if v['verdict'] == 'fail' else 'is close'} in {j.recording}",
+                    "stop" if v["verdict"] == "fail" else "mind",
+                    f"{v['value']:.2f}{unit} where {v['limit']:.4g}{unit} is allowed{interval}.", v["reason"].capitalize() + ".",
+                    "Look at it in Fusion", f"recording.{j.recording}",
+                )
+            )  # fmt: skip
+        for f in j.findings:
+            if f["severity"] == "stop":
+                out.append(
+                    Note(
+                        f"{j.recording}: {f['subject']}",
+                        "mind",
+                        f["statement"],
+                        f["reason"],
+                        f["next_step"],
+                        f"recording.{j.recording}",
+                    )
+                )
+        if j.error:
+            out.append(Note(f"{j.recording} cannot be judged", "mind", j.error, "", "", ""))
+    never = [
+        r.title
+        for r in desk.project.brief.requirements
+        if not any(worst(desk.judgements, r, e) for e in ("bench", "flight"))
+    ]
+    if never and desk.judgements:
+        out.append(
+            Note(
+                "Not measured by any recording", "mind", ", ".join(never) + ".",
+                "Attitude estimators give tilt and heading; the others wait for an estimator of position.", "", "",
+            )
+        )  # fmt: skip
+    if desk.judgements and not any(n.severity == "stop" for n in out):
+        out.append(Note("What was measured holds", "fine", "No requirement fails in any recording.", "", "", ""))
+    return tuple(out)
+
+
+def bead(desk: Desk) -> BeadState:
+    """Return how many requirements are proved."""
+    requirements = desk.project.brief.requirements
+    words = []
+    for r in requirements:
+        found = [v for e in ("bench", "flight") if (v := worst(desk.judgements, r, e)) is not None]
+        words.append({"fail", "close", "pass"} & {v["verdict"] for v in found})
+    passed = sum(w == {"pass"} for w in words)
+    measured = sum(bool(w) for w in words)
+    fill = 0.0 if not measured else 1.0 if requirements and passed == len(requirements) else 0.5
+    return BeadState(fill, f"{passed} of {len(requirements)} pass")

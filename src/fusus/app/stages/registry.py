@@ -1,0 +1,53 @@
+"""All stages in the order of work. A new stage is one more line here."""
+
+from fusus.app.stages.base import Stage
+from fusus.app.stages.brief.ledger import build_ledger as brief_ledger
+from fusus.app.stages.brief.notes import bead as brief_bead
+from fusus.app.stages.brief.notes import notes as brief_notes
+from fusus.app.stages.brief.sheet import BriefSheet
+from fusus.app.stages.drift.ledger import build_ledger as drift_ledger
+from fusus.app.stages.drift.notes import bead as drift_bead
+from fusus.app.stages.drift.notes import notes as drift_notes
+from fusus.app.stages.drift.sheet import DriftSheet
+from fusus.app.stages.fusion.ledger import build_ledger as fusion_ledger
+from fusus.app.stages.fusion.notes import bead as fusion_bead
+from fusus.app.stages.fusion.notes import notes as fusion_notes
+from fusus.app.stages.fusion.sheet import FusionSheet
+from fusus.app.stages.parts.ledger import build_ledger as parts_ledger
+from fusus.app.stages.parts.notes import bead as parts_bead
+from fusus.app.stages.parts.notes import notes as parts_notes
+from fusus.app.stages.parts.sheet import PartsSheet
+from fusus.app.stages.proof.ledger import build_ledger as proof_ledger
+from fusus.app.stages.proof.notes import bead as proof_bead
+from fusus.app.stages.proof.notes import notes as proof_notes
+from fusus.app.stages.proof.sheet import ProofSheet
+
+ADVICE = (
+    "Estimates are advice, not airworthiness. Follow the local rules for unmanned aircraft, and ask licensed people where "
+    "these require it."
+)
+FIRST_FLIGHTS = (
+    "Record first flights low, over soft ground, away from people, with a switch that stops the motors; propellers off for all bench "
+    "work with a battery in. " + ADVICE
+)
+
+STAGES = (
+    Stage(
+        "brief", "Brief", "What must my craft do, and where?", brief_ledger, BriefSheet, brief_notes, brief_bead, ADVICE,
+    ),
+    Stage(
+        "parts", "Parts", "Which IMU, barometer, magnetometer and receiver?", parts_ledger, PartsSheet, parts_notes, parts_bead,
+        ADVICE,
+    ),
+    Stage(
+        "drift", "Drift", "How wrong will it be, how fast, and why?", drift_ledger, DriftSheet, drift_notes, drift_bead, ADVICE,
+    ),
+    Stage(
+        "fusion", "Fusion", "Which estimator, tuned how, and does it tell the truth about itself?", fusion_ledger, FusionSheet,
+        fusion_notes, fusion_bead, FIRST_FLIGHTS,
+    ),
+    Stage(
+        "proof", "Proof", "Does the estimate hold on the bench and in flight?", proof_ledger, ProofSheet, proof_notes, proof_bead,
+        ADVICE,
+    ),
+)  # fmt: skip

@@ -1,0 +1,312 @@
+"""The main window: thread, ledger, sheet, margin notes, strip."""
+
+from pathlib import Path
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import (
+    QCloseEvent,
+    QDragEnterEvent,
+    QDropEvent,
+    QGuiApplication,
+    QKeyEvent,
+)
+from PyQt6.QtWidgets import (
+    QApplication,
+    QHBoxLayout,
+    QMainWindow,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from fusus.app import theme
+from fusus.app.desk import Desk
+from fusus.app.finder import Finder
+from fusus.app.jobs import Job
+from fusus.app.ledger.help import help_for
+from fusus.app.ledger.panel import Ledger
+from fusus.app.margin import Margin
+from fusus.app.menus import build_menus, tell_menus
+from fusus.app.messages import show_about, show_cautions, show_shortcuts
+from fusus.app.notice import Busy, Notice
+from fusus.app.openings import Openings
+from fusus.app.routes import findables, follow
+from fusus.app.settings import STAGE, THEME, Settings
+from fusus.app.stages.base import Sheet
+from fusus.app.stages.registry import STAGES
+from fusus.app.start import StartScreen
+from fusus.app.strip import Strip
+from fusus.app.thread import Thread
+from fusus.project.document import Document
+from fusus.project.records import Project
+
+
+class Window(QMainWindow):
+    """One project at a time."""
+
+    def __init__(self, settings: Settings) -> None:
+        super().__init__()
+        self.setWindowTitle("Fusus")
+        self.setAcceptDrops(True)
+        self.resize(1280, 800)
+        self.setMinimumSize(1100, 700)
+        self.settings = settings
+        self.desk = Desk(settings, self)
+        self.stage = ""
+        self._focused_row = ""
+        self.openings = Openings(self.desk, self)
+        self._shape: tuple[object, ...] = ()
+        self._sheets: dict[str, Sheet] = {}
+        self._build()
+        self.actions_by_id = build_menus(self)
+        tell_menus(self)
+        self._connect()
+        self.start.show_recent(self.desk.recent())
+
+    # Building
+
+    def _build(self) -> None:
+        self.thread = Thread([(s.name, s.title) for s in STAGES])  # type: ignore[assignment, method-assign]
+        self.ledger, self.margin, self.strip = Ledger(), Margin(), Strip()
+        self.sheets = QStackedWidget()
+        self.notice, self.busy = Notice(), Busy()
+        middle = QHBoxLayout()
+        middle.setSpacing(0)
+        middle.addWidget(self.ledger)
+        middle.addWidget(self.sheets, 1)
+        middle.addWidget(self.margin)
+        self.work = QWidget()
+        work = QVBoxLayout(self.work)
+        work.setContentsMargins(0, 0, 0, 0)
+        work.setSpacing(0)
+        work.addWidget(self.thread)
+        work.addLayout(middle, 1)
+        work.addWidget(self.busy)
+        work.addWidget(self.strip)
+        self.start = StartScreen()
+        self.pages = QStackedWidget()
+        self.pages.addWidget(self.start)
+        self.pages.addWidget(self.work)
+        body = QWidget()
+        body.setObjectName("page")
+        column = QVBoxLayout(body)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.notice)
+        column.addWidget(self.pages, 1)
+        self.setCentralWidget(body)
+
+    def _connect(self) -> None:
+        desk = self.desk
+        desk.opened.connect(self._on_opened)
+        desk.project_changed.connect(self._on_project)
+        desk.recordings_changed.connect(lambda: self.show_stage(self.stage, rebuild=True))
+        desk.study_changed.connect(lambda _: self._refresh_sheet("fusion"))
+        desk.judged.connect(self._on_judged)
+        desk.foresight.outlook_changed.connect(lambda _: self._on_outlook())
+        desk.noticed.connect(self.notice.tell)
+        desk.busy.connect(self._on_busy)
+        self.thread.chosen.connect(self.show_stage)
+        self.ledger.row_focused.connect(self._row_focused)
+        self.margin.followed.connect(self.follow)
+        self.strip.wanted.connect(lambda: self.show_stage("brief"))
+        self.start.demo_wanted.connect(self.openings.open_demo)
+        self.start.new_wanted.connect(self.openings.ask_new)
+        self.start.log_wanted.connect(self.openings.ask_import)
+        self.start.project_wanted.connect(lambda folder: self.desk.open(Path(folder)))
+
+    # Showing
+
+    def _on_opened(self, document: Document) -> None:
+        self.pages.setCurrentWidget(self.work)
+        self._drop_sheets()
+        self.notice.hide()
+        wanted = self.settings.get(STAGE)
+        self.show_stage(wanted if any(s.name == wanted for s in STAGES) else STAGES[0].name, rebuild=True)
+        self._show_requirements()
+        tell_menus(self)
+
+    def _drop_sheets(self) -> None:
+        for sheet in self._sheets.values():
+            self.sheets.removeWidget(sheet)
+            sheet.deleteLater()
+        self._sheets = {}
+
+    def _on_project(self, project: Project) -> None:
+        shape = self._ledger_shape(project)
+        self._show_names(project)
+        self._show_requirements()
+        tell_menus(self)
+        if shape != self._shape:
+            self.show_stage(self.stage, rebuild=True)
+        elif self.stage == "brief":
+            self._refresh_sheet("brief")
+        self._show_notes()
+
+    def _ledger_shape(self, project: Project) -> tuple[object, ...]:
+        """Return what decides which rows the ledger has; figures alone do not."""
+        requirements = tuple((r.quantity, r.outage_s) for r in project.brief.requirements)
+        fusion, parts = project.fusion, project.parts
+        chosen = (parts.imu, parts.barometer, parts.magnetometer, parts.receiver, parts.rangefinder)
+        inertia = project.brief.craft.inertia_x_kg_m2 is None
+        return (
+            self.stage, requirements, project.brief.place is None, fusion.estimators[0], fusion.recording, chosen, inertia,
+            parts.own,
+        )  # fmt: skip
+
+    def show_stage(self, name: str, rebuild: bool = False) -> None:
+        """Show a stage."""
+        if self.desk.document is None or (name == self.stage and not rebuild):
+            return
+        stage = next((s for s in STAGES if s.name == name), STAGES[0])
+        self.stage = stage.name
+        self.settings.put(STAGE, stage.name)
+        self.thread.choose(stage.name)
+        self._shape = self._ledger_shape(self.desk.project)
+        self._focused_row = ""
+        self.ledger.clear()
+        stage.build_ledger(self.desk, self.ledger)
+        sheet = self._sheets.get(stage.name)
+        if sheet is None:
+            sheet = stage.build_sheet(self.desk)
+            for figure in sheet.findChildren(QWidget):
+                failed = getattr(figure, "failed", None)
+                if failed is not None:
+                    failed.connect(lambda text: self.notice.tell("stop", text))
+            self._sheets[stage.name] = sheet
+            self.sheets.addWidget(sheet)
+        else:
+            sheet.refresh()
+        self.sheets.setCurrentWidget(sheet)
+        self._show_names(self.desk.project)
+        self._show_notes()
+
+    def _refresh_sheet(self, name: str) -> None:
+        if name in self._sheets and self.stage == name:
+            self._sheets[name].refresh()
+        self._show_notes()
+
+    def _show_names(self, project: Project) -> None:
+        about = project.brief.about
+        read_only = self.desk.document is not None and self.desk.document.read_only
+        self.thread.show_craft(project.name, "read-only" if read_only else about)
+        self.setWindowTitle(f"{project.name} – Fusus" + (" (read-only)" if read_only else ""))
+
+    def _show_requirements(self) -> None:
+        if self.desk.document is not None:
+            outlook = self.desk.foresight.outlook
+            predicted = outlook.study.prediction.figures if outlook is not None and outlook.study is not None else ()
+            self.strip.show_requirements(self.desk.project.brief.requirements, self.desk.judgements, predicted)
+
+    def _show_notes(self) -> None:
+        if self.desk.document is None:
+            return
+        for stage in STAGES:
+            self.thread.beads[stage.name].show_state(stage.bead(self.desk))
+            if stage.name == self.stage:
+                self.margin.show_notes(stage.notes(self.desk), stage.caution)
+
+    def _on_judged(self, _found: object) -> None:
+        self._show_requirements()
+        self._refresh_sheet("proof")
+
+    def _on_outlook(self) -> None:
+        self._show_requirements()
+        for name in ("parts", "drift"):
+            self._refresh_sheet(name)
+
+    def _on_busy(self, job: Job | None) -> None:
+        self.busy.watch(job)
+        if self.desk.document is not None:
+            self._show_notes()
+
+    # Going places
+
+    def follow(self, link: str) -> None:
+        """Go where a note points."""
+        follow(self, link)
+
+    def _row_focused(self, path: str) -> None:
+        self._focused_row = path
+
+    def explain(self) -> None:
+        """Show help on the row that was entered last."""
+        found = help_for(self._focused_row) if self._focused_row else None
+        if found is None:
+            self.notice.tell("fine", "Click into a row of the ledger first; F1 then explains it.")
+        else:
+            self.margin.show_help(found)
+
+    def focus_ledger(self) -> None:
+        """Put the focus on the first row."""
+        if self.ledger.rows:
+            self.ledger.reveal(next(iter(self.ledger.rows)))
+
+    def run_stage(self) -> None:
+        """Compute the shown stage again."""
+        if self.stage == "fusion":
+            self.desk.run_fusion(force=True)
+        elif self.stage == "parts":
+            self.desk.foresight.run_ranking()
+        elif self.stage == "drift":
+            self.desk.foresight.run_outlook(force=True)
+        else:
+            self.desk.recompute()
+
+    def find(self) -> None:
+        """Open the finder."""
+        finder = Finder(findables(self), self)
+        finder.exec()
+        finder.deleteLater()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        # Only keys that nobody else wanted come here: Escape in a row brings the row's value back first.
+        if event is not None and event.key() == Qt.Key.Key_Escape:
+            self.margin.show_help(None)
+            return
+        super().keyPressEvent(event)
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        data = event.mimeData() if event is not None else None
+        if event is not None and data is not None and any(u.isLocalFile() for u in data.urls()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        data = event.mimeData() if event is not None else None
+        files = [Path(u.toLocalFile()) for u in data.urls() if u.isLocalFile()] if data is not None else []
+        if files and event is not None:
+            event.acceptProposedAction()
+            QTimer.singleShot(0, lambda: self.openings.take_files(files))
+
+    # Look and help
+
+    def choose_theme(self, name: str) -> None:
+        """Use a theme from now on."""
+        self.settings.put(THEME, name)
+        apply_theme(name)
+        if self.desk.document is not None:
+            for sheet in self._sheets.values():
+                sheet.restyle()
+            self.show_stage(self.stage, rebuild=True)
+            self._show_requirements()
+            self.thread.update()
+
+    def say(self, what: str) -> None:
+        """Show shortcuts, cautions, or what this is."""
+        {"shortcuts": show_shortcuts, "cautions": show_cautions, "about": show_about}[what](self)
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        self.desk.jobs.shut_down()
+        self.desk.close()
+        super().closeEvent(event)
+
+
+def apply_theme(name: str) -> None:
+    """Put light, dark or the desktop's theme in force."""
+    app = QApplication.instance()
+    if not isinstance(app, QApplication):
+        return
+    if name == "desktop":
+        hints = QGuiApplication.styleHints()
+        name = "dark" if hints is not None and hints.colorScheme() == Qt.ColorScheme.Dark else "light"
+    theme.set_theme(app, theme.DARK if name == "dark" else theme.LIGHT)

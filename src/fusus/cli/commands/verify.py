@@ -1,0 +1,91 @@
+"""``fusus verify``."""
+
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+from rich.console import Console
+
+from fusus.cli.options import JsonFlag, ProjectFolder
+from fusus.cli.output import FAILED, StderrProgress, answering, print_json, refuse, table_of
+
+
+def verify(
+    project: ProjectFolder,
+    recording: Annotated[str | None, typer.Option(help="One recording; else all that have a reference.")] = None,
+    as_json: JsonFlag = False,
+) -> None:
+    """Judge recordings against the requirements; exit status 1 if one fails."""
+    with answering(as_json):
+        report = verify_report(project, recording, as_json)
+        if as_json:
+            print_json(report)
+        else:
+            print_verdicts(report)
+        if not report["passed"]:
+            raise typer.Exit(FAILED)
+
+
+def verify_report(project: Path, recording: str | None, as_json: bool) -> dict[str, Any]:
+    """Return the verdicts of the recordings that can be judged, and note them in the book."""
+    from fusus.logs.info import list_recordings, load_info
+    from fusus.project import book, store
+    from fusus.study.judgements import judge_recording
+
+    loaded = store.load(project)
+    infos = [load_info(project, recording)] if recording else list_recordings(project)
+    if not infos:
+        refuse("there is no recording to judge; import one first.", as_json)
+    progress = StderrProgress()
+    judged = [judge_recording(project, loaded, info, progress) for info in infos]
+    measured = [j for j in judged if any(v["value"] is not None for v in j.verdicts)]
+    if not measured:
+        reasons = {j.error or next((v["reason"] for v in j.verdicts), "there are no requirements") for j in judged}
+        refuse(f"nothing could be judged: {'; '.join(sorted(reasons))}.", as_json)
+    fails = [(j.recording, v["title"]) for j in measured for v in j.verdicts if v["verdict"] == "fail"]
+    never = sorted(
+        {v["title"] for j in measured for v in j.verdicts}
+        - {v["title"] for j in measured for v in j.verdicts if v["value"] is not None}
+    )
+    report = {
+        "project": loaded.name,
+        "passed": not fails,
+        "failed": [{"recording": r, "requirement": t} for r, t in fails],
+        "not_measured": never,
+        "recordings": [
+            {
+                "recording": j.recording, "kind": j.kind, "evidence": j.evidence, "estimator": j.estimator, "error": j.error,
+                "verdicts": list(j.verdicts), "findings": list(j.findings),
+            }
+            for j in judged
+        ],
+    }  # fmt: skip
+    words = {f"{j.recording}/{v['requirement']}": v["verdict"] for j in measured for v in j.verdicts}
+    book.note(project, "verified", verdicts=words)
+    return report
+
+
+def print_verdicts(report: dict[str, Any]) -> None:
+    """Print the verdict table for people."""
+    table = table_of("recording", "requirement", "limit>", "value>", "95 % interval>", "verdict")
+    for r in report["recordings"]:
+        if r["error"]:
+            table.add_row(r["recording"], "-", "", "", "", r["error"])
+        for v in r["verdicts"]:
+            unit = {"deg": "°"}.get(v["unit"], " " + v["unit"])
+            value = f"{v['value']:.2f}{unit}" if v["value"] is not None else "-"
+            interval = f"{v['interval'][0]:.2f} to {v['interval'][1]:.2f}" if v["interval"] else ""
+            words = {"pass": "● pass", "close": "◆ close", "fail": "■ fail"}.get(v["verdict"], "○ not measured")
+            table.add_row(
+                r["recording"], f"{v['title']} ({v['statistic']})", f"≤ {v['limit']:.2f}{unit}", value, interval, words
+            )
+    Console(width=110).print(table)
+    if report["not_measured"]:
+        typer.echo(
+            f"Not measured by any recording: {', '.join(report['not_measured'])} (attitude estimators give none of these)."
+        )
+    for r in report["recordings"]:
+        for f in r["findings"]:
+            if f["severity"] != "fine":
+                typer.echo(f"[{f['severity']}] {r['recording']}: {f['subject']}. {f['statement']} -> {f['next_step']}")
+    typer.echo("All measured requirements are met." if report["passed"] else "A requirement failed.")

@@ -1,0 +1,43 @@
+"""The command ``fusus``: one file a command, each on the same core as the window."""
+
+import os
+import sys
+
+import typer
+
+from fusus.cli import commands
+
+app = typer.Typer(
+    name="fusus",
+    help="From loose sensor readings to the state estimate that a home-built multirotor flies on.",
+    no_args_is_help=True,
+    add_completion=False,
+    pretty_exceptions_enable=False,
+    context_settings={"help_option_names": ["-h", "--help"]},
+)
+app.command("new")(commands.project.new)
+app.command("import")(commands.importing.import_sources)
+app.command("recordings")(commands.project.recordings)
+app.command("replay")(commands.replay.replay)
+app.command("compare")(commands.compare.compare)
+app.command("brief")(commands.brief.brief)
+app.command("drift")(commands.brief.drift)
+app.command("parts")(commands.parts.parts)
+app.command("predict")(commands.parts.predict)
+app.command("rank")(commands.parts.rank)
+app.command("verify")(commands.verify.verify)
+app.command("demo")(commands.demo.demo)
+app.command("open")(commands.demo.open_window)
+
+
+def main() -> None:
+    """Run the command line."""
+    try:
+        app()
+    except BrokenPipeError:
+        # The reader of our output has gone (a pager was closed): no error of ours.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+
+
+if __name__ == "__main__":
+    main()

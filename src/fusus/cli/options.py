@@ -1,0 +1,9 @@
+"""Options that several commands share."""
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+JsonFlag = Annotated[bool, typer.Option("--json", help="Print exactly one JSON object.")]
+ProjectFolder = Annotated[Path, typer.Option("--project", help="The project's folder.", show_default=False)]

@@ -1,0 +1,35 @@
+"""The only place that sets compiler options."""
+
+import os
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any, TypeVar, cast
+
+import numba
+from platformdirs import user_cache_path
+
+from fusus.core.source import source_digest
+
+F = TypeVar("F", bound=Callable[..., Any])
+
+
+def _cache_folder() -> Path:
+    # numba watches only the kernel's own file: a kernel that calls an edited one would go on running old machine code.
+    name = f"{source_digest()[:16]}-{os.environ.get('NUMBA_BOUNDSCHECK', '0')}"
+    for root in (user_cache_path("fusus"), Path(tempfile.gettempdir()) / f"fusus-cache-{os.getuid()}"):
+        folder = root / "kernels" / name
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+            return folder
+        except OSError:
+            continue
+    return Path(tempfile.mkdtemp(prefix="fusus-kernels-"))
+
+
+numba.config.CACHE_DIR = str(_cache_folder())  # type: ignore[attr-defined]
+
+
+def kernel(function: F) -> F:
+    """Compile ``function``; no fastmath, since that removes isnan."""
+    return cast(F, numba.njit(cache=True, nogil=True, error_model="numpy")(function))

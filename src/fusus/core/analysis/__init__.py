@@ -1,0 +1,1 @@
+"""Measures on samples: alignment in time, stillness, errors, intervals."""

@@ -1,0 +1,1 @@
+"""Estimators, one folder each, and what they share."""

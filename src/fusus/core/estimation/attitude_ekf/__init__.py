@@ -1,0 +1,1 @@
+"""The error-state Kalman filter for attitude and gyro bias."""

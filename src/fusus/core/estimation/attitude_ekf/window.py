@@ -1,0 +1,172 @@
+"""What the filter sums up between updates, and the updates themselves.
+
+Accelerations of a flying craft last for tenths of a second to seconds, so neighbouring accelerometer samples carry
+nearly the same error. Averaging them in north-east-down over a window, and one update a window, keeps the claimed
+sigma honest; how much the craft moves is measured from the innovations themselves.
+"""
+
+import math
+from typing import NamedTuple
+
+from fusus.core._jit import kernel
+from fusus.core.arrays import Array
+from fusus.core.estimation.attitude_ekf.covariance import project, update
+from fusus.core.estimation.attitude_math import ACC_GATED, ACC_USED, MAG_USED
+
+# How long the filter looks back to judge how much the craft moves and how much the field wavers.
+ADAPT_S = 10.0
+# A craft cannot accelerate one way for ever: an innovation with a mean is an error of the filter, not motion.
+MEAN_S = 20.0
+# Gravity is refused no longer than this: then the attitude is rather wrong than the craft accelerating.
+ACC_RECOVER_S = 10.0
+# How long a field error lasts (motors, passing steel): the accelerometer's counterpart is a parameter.
+MAG_TAU_S = 1.0
+
+
+class Coefficients(NamedTuple):
+    """Constant during a run: variances in rad^2 where not said otherwise."""
+
+    gyro_var: float
+    walk_var: float
+    scale_var: float
+    window_s: float
+    gravity_m_s2: float
+    acc_gate_m_s2: float
+    acc_floor_var: float
+    acc_start_var: float
+    acc_inflate: float
+    field_ut: float
+    dip_rad: float
+    tan_dip: float
+    mag_gate: float
+    dip_gate_rad: float
+    mag_white_var: float
+    mag_start_var: float
+    mag_inflate: float
+    gate2: float
+    recover_s: float
+    sin_dec: float
+    cos_dec: float
+    tilt_bias_var: float
+    heading_bias_var: float
+
+
+class Window(NamedTuple):
+    """Sums since the last update (specific force · s, heading innovation in rad), what was learnt, and the last NIS."""
+
+    t_s: float
+    fn: float
+    fe: float
+    fd: float
+    heading: float
+    fields: float
+    refused: float
+    acc_var: float
+    mag_var: float
+    mean_n: float
+    mean_e: float
+    mean_heading: float
+    acc_refused_s: float
+    mag_refused_s: float
+    nis_acc: float
+    nis_mag: float
+
+
+@kernel
+def nav_rows(w: float, x: float, y: float, z: float, turn_n: float, turn_e: float, turn_d: float, h: Array) -> None:
+    """Write a row that reads the attitude error about a north-east-down axis: the axis seen from the body."""
+    r00, r01, r02 = 1.0 - 2.0 * (y * y + z * z), 2.0 * (x * y - w * z), 2.0 * (x * z + w * y)
+    r10, r11, r12 = 2.0 * (x * y + w * z), 1.0 - 2.0 * (x * x + z * z), 2.0 * (y * z - w * x)
+    r20, r21, r22 = 2.0 * (x * z - w * y), 2.0 * (y * z + w * x), 1.0 - 2.0 * (x * x + y * y)
+    h[0] = turn_n * r00 + turn_e * r10 + turn_d * r20
+    h[1] = turn_n * r01 + turn_e * r11 + turn_d * r21
+    h[2] = turn_n * r02 + turn_e * r12 + turn_d * r22
+
+
+@kernel
+def gravity_row(w: float, x: float, y: float, z: float, half: float, north: int, h: Array) -> None:
+    """Write the row of f_N/g = φ_E (``north`` = 1) or f_E/g = -φ_N, seen ``half`` seconds before now."""
+    if north == 1:
+        nav_rows(w, x, y, z, 0.0, 1.0, 0.0, h)
+    else:
+        nav_rows(w, x, y, z, -1.0, 0.0, 0.0, h)
+    h[3], h[4], h[5] = half * h[0], half * h[1], half * h[2]
+
+
+@kernel
+def fold_window(
+    c: Coefficients, n: Window, w: float, x: float, y: float, z: float, p: Array, work: Array
+) -> tuple[Window, int]:
+    """Return an empty window after updating P and leaving the error found in ``work[2]``.
+
+    A horizontal specific force over the vertical one is a tilt error: f_N/g = φ_E, f_E/g = -φ_N. A heading innovation
+    is φ_D - tan(dip) (φ_N cos D + φ_E sin D). The sums see the attitude of mid-window, t/2 of bias error ago.
+    """
+    h, k, e = work[0], work[1], work[2]
+    e[:] = 0.0
+    half = 0.5 * n.t_s
+    used = 0
+    nis_acc, nis_mag = math.nan, math.nan
+    acc_var, mag_var, mean_n, mean_e = n.acc_var, n.mag_var, n.mean_n, n.mean_e
+    mean_heading = n.mean_heading
+    acc_refused_s, mag_refused_s = n.acc_refused_s + n.t_s, n.mag_refused_s
+    adapt = n.t_s / (n.t_s + ADAPT_S)
+    forget = n.t_s / (n.t_s + MEAN_S)
+
+    up = -n.fd / n.t_s
+    if abs(up - c.gravity_m_s2) <= c.acc_gate_m_s2:
+        yn, ye = n.fn / n.t_s / up, n.fe / n.t_s / up
+        gravity_row(w, x, y, z, half, 1, h)
+        sn = project(p, h, k)
+        gravity_row(w, x, y, z, half, 0, h)
+        se = project(p, h, k)
+        nis_acc = yn * yn / (sn + acc_var) + ye * ye / (se + acc_var)
+        if nis_acc <= 2.0 * c.gate2 or acc_refused_s > ACC_RECOVER_S:
+            if nis_acc > 2.0 * c.gate2:
+                for i in range(3):
+                    p[i, i] += yn * yn + ye * ye
+            r = acc_var * c.acc_inflate
+            update(p, h, k, r, ye, e)
+            gravity_row(w, x, y, z, half, 1, h)
+            update(p, h, k, r, yn, e)
+            acc_refused_s = 0.0
+            used |= ACC_USED
+        else:
+            used |= ACC_GATED
+        # What the innovations waver beyond the filter's own doubt is motion; a single jolt counts for four sigmas.
+        wn = min((yn - mean_n) ** 2, c.gate2 * (sn + acc_var)) - sn
+        we = min((ye - mean_e) ** 2, c.gate2 * (se + acc_var)) - se
+        acc_var = max(c.acc_floor_var, acc_var + adapt * (0.5 * (wn + we) - acc_var))
+        mean_n, mean_e = mean_n + forget * (yn - mean_n), mean_e + forget * (ye - mean_e)
+    else:
+        used |= ACC_GATED
+
+    if n.fields > 0.0 and n.fields >= n.refused:
+        y_mag = n.heading / n.fields
+        ct, st = -c.tan_dip * c.cos_dec, -c.tan_dip * c.sin_dec
+        nav_rows(w, x, y, z, ct, st, 1.0, h)
+        h[3], h[4], h[5] = half * h[0], half * h[1], half * h[2]
+        s_mag = project(p, h, k)
+        v = max(mag_var, c.mag_white_var / n.fields)
+        nis_mag = y_mag * y_mag / (s_mag + v)
+        excess = min((y_mag - mean_heading) ** 2, c.gate2 * (s_mag + v)) - s_mag
+        mean_heading += forget * (y_mag - mean_heading)
+        if nis_mag <= c.gate2 or mag_refused_s > c.recover_s:
+            if nis_mag > c.gate2:
+                # Refused for long: rather the field is right and the heading wrong than the other way round.
+                nav_rows(w, x, y, z, 0.0, 0.0, 1.0, k)
+                for i in range(3):
+                    for j in range(3):
+                        p[i, j] += y_mag * y_mag * k[i] * k[j]
+            update(p, h, k, v * c.mag_inflate, y_mag, e)
+            mag_refused_s = 0.0
+            mean_heading = mean_heading if nis_mag <= c.gate2 else 0.0
+            used |= MAG_USED
+        else:
+            mag_refused_s += n.t_s
+        mag_var = max(c.mag_white_var / n.fields, mag_var + adapt * (excess - mag_var))
+    empty = Window(
+        0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0,
+        acc_var, mag_var, mean_n, mean_e, mean_heading, acc_refused_s, mag_refused_s, nis_acc, nis_mag,
+    )  # fmt: skip
+    return empty, used

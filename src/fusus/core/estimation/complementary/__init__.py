@@ -1,0 +1,1 @@
+"""The complementary filter in quaternion form."""

@@ -1,0 +1,119 @@
+"""Coefficients, state and the compiled filter."""
+
+import math
+from typing import NamedTuple
+
+from fusus.core._jit import kernel
+from fusus.core.arrays import Array, ByteArray
+from fusus.core.estimation.attitude_math import (
+    ACC_GATED,
+    ACC_USED,
+    GAP,
+    GAP_S,
+    MAG_GATED,
+    MAG_USED,
+    down_in_body,
+    heading_error,
+    nudge,
+    tilt_error,
+    to_nav,
+    turn,
+)
+
+
+class Coefficients(NamedTuple):
+    """Constant during a run."""
+
+    tau_acc_s: float
+    tau_mag_s: float
+    gravity_m_s2: float
+    acc_gate_m_s2: float
+    field_ut: float
+    mag_gate: float
+    sin_dec: float
+    cos_dec: float
+
+
+class State(NamedTuple):
+    """Attitude ``q_nb``, the fixed gyro bias in rad/s, the time since the last field, the last sample's flags."""
+
+    w: float
+    x: float
+    y: float
+    z: float
+    bx: float
+    by: float
+    bz: float
+    mag_age_s: float
+    flags: int
+
+
+@kernel
+def advance(
+    c: Coefficients,
+    s: State,
+    dt: float,
+    gx: float,
+    gy: float,
+    gz: float,
+    ax: float,
+    ay: float,
+    az: float,
+    mx: float,
+    my: float,
+    mz: float,
+) -> State:
+    """Take one sample in: turn by the gyro, then lean a little towards gravity and field."""
+    w, x, y, z = turn(s.w, s.x, s.y, s.z, (gx - s.bx) * dt, (gy - s.by) * dt, (gz - s.bz) * dt)
+    flags = GAP if dt > GAP_S else 0
+    norm = math.sqrt(ax * ax + ay * ay + az * az)
+    dx, dy, dz = down_in_body(w, x, y, z)
+    rx, ry, rz = 0.0, 0.0, 0.0
+    if norm > 0.0 and abs(norm - c.gravity_m_s2) <= c.acc_gate_m_s2:
+        ex, ey, ez = tilt_error(dx, dy, dz, ax, ay, az, norm)
+        k = dt / (c.tau_acc_s + dt)
+        rx, ry, rz = k * ex, k * ey, k * ez
+        flags |= ACC_USED
+    else:
+        flags |= ACC_GATED
+    mag_age = s.mag_age_s + dt
+    if not math.isnan(mx):
+        strength = math.sqrt(mx * mx + my * my + mz * mz)
+        if strength > 0.0 and abs(strength - c.field_ut) <= c.mag_gate * c.field_ut:
+            mn, me, _ = to_nav(w, x, y, z, mx, my, mz)
+            # The field comes more rarely than the gyro: the time constant counts from field to field.
+            k = heading_error(mn, me, c.sin_dec, c.cos_dec) * mag_age / (c.tau_mag_s + mag_age)
+            rx, ry, rz = rx + k * dx, ry + k * dy, rz + k * dz
+            flags |= MAG_USED
+        else:
+            flags |= MAG_GATED
+        mag_age = 0.0
+    if rx * rx + ry * ry + rz * rz < 1e-4:
+        w, x, y, z = nudge(w, x, y, z, rx, ry, rz)
+    else:
+        w, x, y, z = turn(w, x, y, z, rx, ry, rz)
+    return State(w, x, y, z, s.bx, s.by, s.bz, mag_age, flags)
+
+
+@kernel
+def advance_all(
+    c: Coefficients,
+    s: State,
+    dt: Array,
+    gyro: Array,
+    acc: Array,
+    mag: Array,
+    q_nb: Array,
+    bias: Array,
+    flags: ByteArray,
+) -> State:
+    """Take all samples in and write what each left."""
+    for i in range(gyro.shape[0]):
+        s = advance(
+            c, s, dt[i], gyro[i, 0], gyro[i, 1], gyro[i, 2], acc[i, 0], acc[i, 1], acc[i, 2],
+            mag[i, 0], mag[i, 1], mag[i, 2],
+        )  # fmt: skip
+        q_nb[i, 0], q_nb[i, 1], q_nb[i, 2], q_nb[i, 3] = s.w, s.x, s.y, s.z
+        bias[i, 0], bias[i, 1], bias[i, 2] = s.bx, s.by, s.bz
+        flags[i] = s.flags
+    return s

@@ -1,0 +1,1 @@
+"""The gradient-descent filter of Madgwick."""

@@ -1,0 +1,118 @@
+"""Coefficients, state and the compiled filter."""
+
+import math
+from typing import NamedTuple
+
+from fusus.core._jit import kernel
+from fusus.core.arrays import Array, ByteArray
+from fusus.core.estimation.attitude_math import (
+    ACC_GATED,
+    ACC_USED,
+    GAP,
+    GAP_S,
+    MAG_USED,
+    down_in_body,
+    heading_error,
+    tilt_error,
+    to_nav,
+    turn,
+)
+
+
+class Coefficients(NamedTuple):
+    """Constant during a run."""
+
+    beta: float
+    zeta: float
+    sin_dec: float
+    cos_dec: float
+
+
+class State(NamedTuple):
+    """Attitude ``q_nb``, gyro bias in rad/s, and the last sample's flags."""
+
+    w: float
+    x: float
+    y: float
+    z: float
+    bx: float
+    by: float
+    bz: float
+    mag_age_s: float
+    flags: int
+
+
+@kernel
+def advance(
+    c: Coefficients,
+    s: State,
+    dt: float,
+    gx: float,
+    gy: float,
+    gz: float,
+    ax: float,
+    ay: float,
+    az: float,
+    mx: float,
+    my: float,
+    mz: float,
+) -> State:
+    """Take one sample in: the gyro, and a gradient step of fixed length (Madgwick 2010, eq. 33-34).
+
+    The gradient is taken in the tangent space, as the sum of cross products measured x expected: the part of the
+    paper's gradient along q itself only changes the norm. A step is never longer than the error that it removes.
+    """
+    dx, dy, dz = down_in_body(s.w, s.x, s.y, s.z)
+    flags = GAP if dt > GAP_S else 0
+    norm = math.sqrt(ax * ax + ay * ay + az * az)
+    ex, ey, ez = 0.0, 0.0, 0.0
+    if norm > 0.0:
+        ex, ey, ez = tilt_error(dx, dy, dz, ax, ay, az, norm)
+        flags |= ACC_USED
+    else:
+        flags |= ACC_GATED
+    mag_age = s.mag_age_s + dt
+    if not math.isnan(mx):
+        mn, me, _ = to_nav(s.w, s.x, s.y, s.z, mx, my, mz)
+        # The paper's magnetic distortion compensation leaves the heading error alone. A field that comes every
+        # mag_age seconds weighs as many gyro steps as have passed.
+        k = math.sin(heading_error(mn, me, c.sin_dec, c.cos_dec))
+        turn_by = min(2.0 * c.beta * mag_age, abs(k)) * (1.0 if k > 0.0 else -1.0)
+        mag_age = 0.0
+        flags |= MAG_USED
+    else:
+        turn_by = 0.0
+    size2 = ex * ex + ey * ey + ez * ez
+    inverse = 1.0 / math.sqrt(size2 + 1e-30)
+    f = min(2.0 * c.beta * dt * inverse, 1.0)
+    u = 2.0 * c.zeta * dt * inverse
+    bx, by, bz = s.bx - u * ex, s.by - u * ey, s.bz - u * ez
+    rx = (gx - bx) * dt + f * ex + turn_by * dx
+    ry = (gy - by) * dt + f * ey + turn_by * dy
+    rz = (gz - bz) * dt + f * ez + turn_by * dz
+    w, x, y, z = turn(s.w, s.x, s.y, s.z, rx, ry, rz)
+    return State(w, x, y, z, bx, by, bz, mag_age, flags)
+
+
+@kernel
+def advance_all(
+    c: Coefficients,
+    s: State,
+    dt: Array,
+    gyro: Array,
+    acc: Array,
+    mag: Array,
+    q_nb: Array,
+    bias: Array,
+    flags: ByteArray,
+) -> State:
+    """Take all samples in and write what each left."""
+    for i in range(gyro.shape[0]):
+        s = advance(
+            c, s, dt[i], gyro[i, 0], gyro[i, 1], gyro[i, 2], acc[i, 0], acc[i, 1], acc[i, 2],
+            mag[i, 0], mag[i, 1], mag[i, 2],
+        )  # fmt: skip
+        q_nb[i, 0], q_nb[i, 1], q_nb[i, 2], q_nb[i, 3] = s.w, s.x, s.y, s.z
+        bias[i, 0], bias[i, 1], bias[i, 2] = s.bx, s.by, s.bz
+        flags[i] = s.flags
+    return s

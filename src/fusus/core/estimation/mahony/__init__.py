@@ -1,0 +1,1 @@
+"""The nonlinear complementary filter of Mahony, Hamel and Pflimlin."""

@@ -1,0 +1,119 @@
+"""Coefficients, state and the compiled filter."""
+
+import math
+from typing import NamedTuple
+
+from fusus.core._jit import kernel
+from fusus.core.arrays import Array, ByteArray
+from fusus.core.estimation.attitude_math import (
+    ACC_GATED,
+    ACC_USED,
+    GAP,
+    GAP_S,
+    MAG_GATED,
+    MAG_USED,
+    down_in_body,
+    heading_error,
+    tilt_error,
+    to_nav,
+    turn,
+)
+
+
+class Coefficients(NamedTuple):
+    """Constant during a run."""
+
+    kp_acc: float
+    kp_mag: float
+    ki: float
+    gravity_m_s2: float
+    acc_gate_m_s2: float
+    field_ut: float
+    mag_gate: float
+    sin_dec: float
+    cos_dec: float
+
+
+class State(NamedTuple):
+    """Attitude ``q_nb``, gyro bias in rad/s, the last heading error in rad, the last sample's flags."""
+
+    w: float
+    x: float
+    y: float
+    z: float
+    bx: float
+    by: float
+    bz: float
+    heading_error: float
+    flags: int
+
+
+@kernel
+def advance(
+    c: Coefficients,
+    s: State,
+    dt: float,
+    gx: float,
+    gy: float,
+    gz: float,
+    ax: float,
+    ay: float,
+    az: float,
+    mx: float,
+    my: float,
+    mz: float,
+) -> State:
+    """Take one sample in: rate plus proportional and integral correction (Mahony et al. 2008,
+    explicit complementary filter; equation from memory).
+
+    The heading error of the newest field is held until the next one comes, so that gains count per second.
+    """
+    dx, dy, dz = down_in_body(s.w, s.x, s.y, s.z)
+    flags = GAP if dt > GAP_S else 0
+    norm = math.sqrt(ax * ax + ay * ay + az * az)
+    ex, ey, ez = 0.0, 0.0, 0.0
+    if norm > 0.0 and abs(norm - c.gravity_m_s2) <= c.acc_gate_m_s2:
+        ex, ey, ez = tilt_error(dx, dy, dz, ax, ay, az, norm)
+        flags |= ACC_USED
+    else:
+        flags |= ACC_GATED
+    held = s.heading_error
+    if not math.isnan(mx):
+        strength = math.sqrt(mx * mx + my * my + mz * mz)
+        if strength > 0.0 and abs(strength - c.field_ut) <= c.mag_gate * c.field_ut:
+            mn, me, _ = to_nav(s.w, s.x, s.y, s.z, mx, my, mz)
+            held = math.sin(heading_error(mn, me, c.sin_dec, c.cos_dec))
+            flags |= MAG_USED
+        else:
+            held = 0.0
+            flags |= MAG_GATED
+    i = c.ki * dt
+    bx, by, bz = s.bx - i * (ex + held * dx), s.by - i * (ey + held * dy), s.bz - i * (ez + held * dz)
+    p, k = c.kp_acc, c.kp_mag * held
+    rx, ry, rz = gx - bx + p * ex + k * dx, gy - by + p * ey + k * dy, gz - bz + p * ez + k * dz
+    w, x, y, z = turn(s.w, s.x, s.y, s.z, rx * dt, ry * dt, rz * dt)
+    return State(w, x, y, z, bx, by, bz, held * (1.0 - min(1.0, c.kp_mag * dt)), flags)
+
+
+@kernel
+def advance_all(
+    c: Coefficients,
+    s: State,
+    dt: Array,
+    gyro: Array,
+    acc: Array,
+    mag: Array,
+    q_nb: Array,
+    bias: Array,
+    flags: ByteArray,
+) -> State:
+    """Take all samples in and write what each left."""
+    for i in range(gyro.shape[0]):
+        s = advance(
+            c, s, dt[i], gyro[i, 0], gyro[i, 1], gyro[i, 2], acc[i, 0], acc[i, 1], acc[i, 2],
+            mag[i, 0], mag[i, 1], mag[i, 2],
+        )  # fmt: skip
+        q_nb[i, 0], q_nb[i, 1], q_nb[i, 2], q_nb[i, 3] = s.w, s.x, s.y, s.z
+        bias[i, 0], bias[i, 1], bias[i, 2] = s.bx, s.by, s.bz
+        flags[i] = s.flags
+    return s

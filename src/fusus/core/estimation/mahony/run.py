@@ -1,0 +1,47 @@
+"""The public face of the filter of Mahony, Hamel and Pflimlin: checked and documented."""
+
+import math
+
+from numpy.typing import ArrayLike
+
+from fusus.core.estimation.initial import Start
+from fusus.core.estimation.mahony import kernel
+from fusus.core.estimation.mahony.kernel import Coefficients, State
+from fusus.core.estimation.mahony.parameters import Parameters
+from fusus.core.estimation.outputs import AttitudeOutputs
+from fusus.core.estimation.plain import run_all, sample_fields, start_fields
+from fusus.core.estimation.samples import Samples
+from fusus.core.world.site import Site
+
+
+def coefficients(p: Parameters, site: Site, start: Start) -> Coefficients:
+    """Return what is constant during a run at ``site``."""
+    return Coefficients(
+        kp_acc=float(p.kp_acc),
+        kp_mag=float(p.kp_mag),
+        ki=float(p.ki),
+        gravity_m_s2=float(site.gravity_m_s2),
+        acc_gate_m_s2=float(p.acc_gate_m_s2),
+        field_ut=float(start.field_ut),
+        mag_gate=float(p.mag_gate),
+        sin_dec=math.sin(site.declination_rad),
+        cos_dec=math.cos(site.declination_rad),
+    )
+
+
+def initial_state(p: Parameters, c: Coefficients, start: Start) -> State:
+    """Return the state before the first sample."""
+    return State._make((*start_fields(start), 0.0, 0))
+
+
+def step(
+    c: Coefficients, state: State, dt_s: float, gyro_b: ArrayLike, acc_b: ArrayLike, mag_b: ArrayLike | None = None
+) -> State:
+    """Return the state after one live sample; the vectors (3,) are rad/s, m/s^2 and µT in body axes."""
+    return State(*kernel.advance(c, state, float(dt_s), *sample_fields(gyro_b, acc_b, mag_b)))
+
+
+def run(c: Coefficients, state: State, samples: Samples) -> tuple[AttitudeOutputs, State]:
+    """Return the outputs for all samples and the state after the last; blocks may follow one another."""
+    outputs, end = run_all(kernel.advance_all, c, state, samples)
+    return outputs, State(*end)

@@ -1,0 +1,1 @@
+"""Rotations, axes, geodesy, units, clocks."""

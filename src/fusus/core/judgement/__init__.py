@@ -1,0 +1,1 @@
+"""Requirements, verdicts and findings in words."""

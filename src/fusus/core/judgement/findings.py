@@ -1,0 +1,313 @@
+"""What the data say about an estimate, in words with numbers, a reason and a next step."""
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from fusus.core.analysis.attitude_error import circular_mean, circular_spread, compass_heading
+from fusus.core.analysis.comparison import Comparison
+from fusus.core.analysis.statistics import chi2_bounds, coverage
+from fusus.core.arrays import Array
+from fusus.core.estimation.attitude_math import ACC_GATED, ACC_USED, GAP, MAG_GATED, MAG_USED
+from fusus.core.estimation.replay import AttitudeInput, AttitudeReplay
+from fusus.core.frames.quaternion import to_euler
+from fusus.core.world.site import Site
+
+Severity = Literal["stop", "mind", "fine"]
+ODD_REFERENCE = "The reference's heading is the odd one out"
+ORDER: dict[str, int] = {"stop": 0, "mind": 1, "fine": 2}
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """One conclusion: what it is about, how grave, the statement, why, what to do, and where (a row or stage)."""
+
+    subject: str
+    severity: Severity
+    statement: str
+    reason: str
+    next_step: str
+    link: str
+
+
+@dataclass(frozen=True, slots=True)
+class Evidence:
+    """What the rules look at: the samples, the judged estimate and its errors, and the other estimates' attitudes."""
+
+    given: AttitudeInput
+    replay: AttitudeReplay
+    comparison: Comparison | None
+    site: Site
+    others: tuple[tuple[str, Comparison], ...] = ()
+
+
+def _deg(radians: float) -> float:
+    return float(np.degrees(radians))
+
+
+def gyro_bias(e: Evidence) -> Finding | None:
+    """Judge whether the gyro bias is known: from rest, or from the filter's own movement of it."""
+    out = e.replay.outputs
+    bias = np.degrees(out.gyro_bias_b)
+    moved = np.ptp(bias[2 * len(bias) // 3 :], axis=0)
+    axis = int(np.argmax(moved))
+    size = float(moved[axis])
+    learns = bool(np.ptp(bias, axis=0).max() > 0)
+    if learns and size > 0.2:
+        return Finding(
+            "Gyro bias has not settled", "mind",
+            f"In the last third the {'xyz'[axis]} bias still moves by {size:.2f} °/s.",
+            "A bias that moves late is either a warming sensor or a filter that mistakes motion for bias.",
+            "Let the board lie still for 10 s before the next recording, or trust the gyro more.", "fusion.gyro",
+        )  # fmt: skip
+    if not e.replay.start.is_still and not learns:
+        return Finding(
+            "Gyro bias is unknown", "mind",
+            "The recording does not begin at rest and this estimator does not learn the bias: zero is taken.",
+            "A bias of 0.5 °/s tilts a complementary filter of 2 s time constant by 1°.",
+            "Start each recording with 5 s at rest, or use an estimator that learns the bias.", "fusion.estimator",
+        )  # fmt: skip
+    first = float(np.linalg.norm(bias[-1] - np.degrees(e.replay.start.gyro_bias_b)))
+    if e.replay.start.is_still:
+        b = np.degrees(e.replay.start.gyro_bias_b)
+        return Finding(
+            "Gyro bias is known", "fine",
+            f"{e.replay.start.rest_s:.1f} s of rest show {b[0]:+.3f}, {b[1]:+.3f}, {b[2]:+.3f} °/s; "
+            f"it moves by {first:.3f} °/s until the end.",
+            "The board lay still at the start.", "Keep it so.", "fusion.gyro",
+        )  # fmt: skip
+    return None
+
+
+def vibration(e: Evidence) -> Finding | None:
+    """Judge how much the accelerometer shakes, and whether the estimator believes it all the same."""
+    acc = e.given.samples.acc_b
+    if len(acc) < 100:
+        return None
+    # Second differences leave what changes from sample to sample: shaking, not flight.
+    shake = np.linalg.norm(np.diff(acc, n=2, axis=0), axis=1) / np.sqrt(6.0)
+    level = float(np.percentile(shake, 95))
+    flags = e.replay.outputs.flags
+    used = float(((flags & ACC_USED) > 0).sum()) / max(1, int(((flags & (ACC_USED | ACC_GATED)) > 0).sum()))
+    if level > 6.0 and used > 0.9:
+        return Finding(
+            "Accelerometer is trusted under vibration", "mind",
+            f"It shakes by {level:.1f} m/s² from sample to sample, and {used:.0%} of it is used all the same.",
+            "Shaking aliases and is rectified into a tilt that no filter sees.",
+            "Mount the board softer, balance the propellers, or lower the accelerometer's gate.", "fusion.accelerometer",
+        )  # fmt: skip
+    if used < 0.3:
+        return Finding(
+            "Accelerometer is hardly used", "mind", f"Only {used:.0%} of it passes the gate.",
+            "Tilt then rests on the gyro alone and drifts.",
+            "Widen the accelerometer's gate, or check its scale: at rest it must read gravity.", "fusion.accelerometer",
+        )  # fmt: skip
+    return None
+
+
+def disturbed_field(e: Evidence) -> Finding | None:
+    """Judge how long the field is too strong or too weak, and what that did to the heading."""
+    mag = e.given.samples.mag_b
+    rows = np.flatnonzero(np.isfinite(mag).all(axis=1))
+    expected = e.replay.start.field_ut
+    if len(rows) < 20 or not np.isfinite(expected):
+        return None
+    share = np.linalg.norm(mag[rows], axis=1) / expected - 1.0
+    t = e.given.t_s[rows]
+    if float(np.median(np.abs(share))) > 0.15:
+        return Finding(
+            "Magnetometer strength does not fit the place", "stop",
+            f"Its median strength is {float(np.median(share)):+.0%} off the {expected:.1f} µT expected here.",
+            "It is not calibrated, its unit is wrong, or the place in the brief is.",
+            "Check unit and place; calibrate the magnetometer.", "brief.place",
+        )  # fmt: skip
+    off = np.abs(share) > 0.12
+    if not off.any():
+        return None
+    seconds = float(off.sum() * np.median(np.diff(t)))
+    worst = int(np.argmax(np.abs(share)))
+    text = f"For {seconds:.1f} s round t = {t[worst]:.0f} s the field is up to {share[worst]:+.0%} off"
+    severity: Severity = "mind"
+    flags = e.replay.outputs.flags
+    near = (e.given.t_s > t[worst] - 0.5 * seconds - 1) & (e.given.t_s < t[worst] + 0.5 * seconds + 1)
+    believed = bool(((flags[near] & MAG_USED) > 0).sum() > ((flags[near] & MAG_GATED) > 0).sum())
+    if e.comparison is not None:
+        c = e.comparison
+        inside = (c.t_s > t[off].min() - 1) & (c.t_s < t[off].max() + 5)
+        if inside.any():
+            peak = _deg(float(np.abs(c.heading[inside]).max()))
+            text += f"; the heading error peaks at {peak:.1f}°"
+            severity = "stop" if peak > 10 and believed else "mind"
+    gated = "and the estimator believes it" if believed else "and the estimator leaves most of it out"
+    return Finding(
+        "Disturbed magnetic field", severity, f"{text}, {gated}.",
+        "Steel, reinforced concrete or motor currents bend the field.",
+        "Gate the magnetometer by strength, or fly heading on the gyro there.", "fusion.magnetometer",
+    )  # fmt: skip
+
+
+def claimed_noise(e: Evidence) -> Finding | None:
+    """Judge whether the estimator's claimed sigma is honest."""
+    out = e.replay.outputs
+    if not out.has_sigma:
+        return None
+    nis = out.nis_acc[np.isfinite(out.nis_acc)]
+    nis = nis[nis < np.quantile(nis, 0.98)] if len(nis) > 50 else nis
+    if e.comparison is not None:
+        angles = to_euler(e.comparison.estimate_q_nb) - to_euler(e.comparison.reference_q_nb)
+        wrapped = np.mod(angles + np.pi, 2 * np.pi) - np.pi
+        sigma = np.stack([np.interp(e.comparison.t_s, e.given.t_s, out.sigma_rad[:, i]) for i in (2, 1, 0)], axis=1)
+        parts = [coverage(wrapped[:, i], sigma[:, i]) for i in range(3)]
+        worst = int(np.argmax([p.ratio for p in parts]))
+        p, name = parts[worst], ("yaw", "pitch", "roll")[worst]
+        if p.ratio > 1.5:
+            return Finding(
+                "Claimed accuracy is too good", "stop" if p.ratio > 2.5 else "mind",
+                f"{name.capitalize()} errors are {p.ratio:.1f} times the claimed σ; {p.one:.0%} lie within one σ (68 % are due).",
+                "A noise of the filter is set too low, or the sensors err in a way that it does not know.",
+                "Raise the gyro noise, the accelerometer bias or the hard iron until the band holds the errors.",
+                "fusion.noise",
+            )  # fmt: skip
+        return Finding(
+            "Claimed accuracy holds", "fine",
+            f"Roll, pitch and yaw errors are {parts[2].ratio:.1f}, {parts[1].ratio:.1f} and {parts[0].ratio:.1f} times the claimed σ.",
+            "The errors lie in the band that the filter claims.", "Keep the noise figures.", "fusion.noise",
+        )  # fmt: skip
+    if len(nis) < 20:
+        return None
+    _, high = chi2_bounds(2, len(nis))
+    mean = float(nis.mean())
+    if mean > 2.0 * high:
+        return Finding(
+            "Gravity surprises the filter", "mind", f"Its innovations are {np.sqrt(mean / 2):.1f} σ wide (NIS {mean:.1f}, due 2).",
+            "A noise of the filter is set too low.", "Raise the accelerometer noise or the gyro noise.", "fusion.noise",
+        )  # fmt: skip
+    return None
+
+
+def saturation(e: Evidence) -> Finding | None:
+    """Judge whether a sensor stood at the end of its range: the same extreme again and again."""
+    for name, values, where in (
+        ("gyro", e.given.samples.gyro_b, "fusion.gyro"),
+        ("accelerometer", e.given.samples.acc_b, "fusion.accelerometer"),
+    ):
+        for axis in range(3):
+            v = np.abs(values[:, axis])
+            peak = float(v.max(initial=0.0))
+            at = np.flatnonzero(v >= peak * (1 - 1e-6))
+            runs = int((np.diff(at) == 1).sum())
+            if peak > (2.0 if name == "gyro" else 15.0) and runs >= 4:
+                shown = f"{_deg(peak):.0f} °/s" if name == "gyro" else f"{peak / 9.80665:.1f} g"
+                return Finding(
+                    f"{name.capitalize()} saturates", "stop",
+                    f"The {'xyz'[axis]} axis stands at {shown} for {len(at)} samples, first at t = {e.given.t_s[at[0]]:.2f} s.",
+                    "What lies beyond the range is lost; the attitude is wrong from there on.",
+                    "Choose a larger range, or damp the mounting.", where,
+                )  # fmt: skip
+    return None
+
+
+def odd_reference(e: Evidence) -> Finding | None:
+    """Judge whether the reference's heading stands alone against the estimates and the field."""
+    c = e.comparison
+    if c is None or len(e.others) < 2:
+        return None
+    headings = [c, *(o for _, o in e.others)]
+    yaws = [to_euler(h.estimate_q_nb)[:, 0] for h in headings]
+    reference = to_euler(c.reference_q_nb)[:, 0]
+    n = min(len(y) for y in yaws)
+    if n < 20 or any(len(y) != n for y in yaws):
+        return None
+    to_reference = [circular_mean(y - reference) for y in yaws]
+    wander = [circular_spread(y - reference) for y in yaws]
+    middle = circular_mean(np.array(to_reference))
+    between = max(abs(float(np.angle(np.exp(1j * (o - middle))))) for o in to_reference)
+    field = _field_offset(e)
+    if abs(middle) < np.radians(8) and float(np.median(wander)) < np.radians(8):
+        return None
+    if abs(middle) < 2 * between and float(np.median(wander)) < np.radians(8):
+        return None
+    by_field = ""
+    if field is not None:
+        if abs(float(np.angle(np.exp(1j * (field - middle))))) > max(0.5 * abs(middle), np.radians(20)):
+            return None
+        by_field = f", and the field itself by {_deg(field):.0f}°"
+    return Finding(
+        ODD_REFERENCE, "mind",
+        f"{len(headings)} estimators differ from the reference by {_deg(middle):.0f}° in heading (within {_deg(between):.0f}° of "
+        f"one another){by_field}; round that mean they wander by {_deg(float(np.median(wander))):.0f}°.",
+        "When all agree but one, that one is suspect: another zero of heading, or a magnetometer that it did not use.",
+        "Judge tilt by this reference, and heading only with headings aligned, or by another reference.",
+        "fusion.align_yaw",
+    )  # fmt: skip
+
+
+def _field_offset(e: Evidence) -> float | None:
+    """Return the mean of field heading minus reference heading, rad, or None without a field."""
+    c = e.comparison
+    rows = np.flatnonzero(np.isfinite(e.given.samples.mag_b).all(axis=1))
+    if c is None or len(rows) < 20:
+        return None
+    t = e.given.t_s[rows]
+    inside = (t >= c.t_s[0]) & (t <= c.t_s[-1])
+    rows = rows[inside]
+    if len(rows) < 20:
+        return None
+    at = np.clip(np.searchsorted(c.t_s, e.given.t_s[rows]), 0, len(c.t_s) - 1)
+    ref = c.reference_q_nb[at]
+    heading: Array = compass_heading(ref, e.given.samples.mag_b[rows], e.site.declination_rad)
+    return circular_mean(heading - to_euler(ref)[:, 0])
+
+
+def late_reference(e: Evidence) -> Finding | None:
+    """Judge whether the reference's clock is off."""
+    c = e.comparison
+    if c is None or c.alignment is None:
+        return None
+    offset = c.alignment.clock.offset_s
+    if abs(offset) < max(0.01, 3 * c.alignment.offset_sigma_s):
+        return None
+    return Finding(
+        "The reference has another clock", "mind",
+        f"It comes {abs(offset) * 1000:.0f} ms {'later' if offset > 0 else 'earlier'} than the estimate, drift "
+        f"{c.alignment.clock.drift * 1e6:.0f} ppm (correlation {c.alignment.correlation:.2f}); errors are taken after alignment.",
+        "Two loggers have two clocks.", "Keep the alignment on, or tap the board at the start to see both.", "fusion.align_time",
+    )  # fmt: skip
+
+
+def no_heading(e: Evidence) -> Finding | None:
+    """Say that nothing shows the heading."""
+    flags = e.replay.outputs.flags
+    if bool((flags & MAG_USED).any()):
+        return None
+    return Finding(
+        "Nothing shows the heading", "mind", "No magnetometer sample was used: heading starts at zero and drifts with the gyro.",
+        "Gravity says nothing about heading.", "Record the magnetometer, or judge the heading with headings aligned.",
+        "fusion.magnetometer",
+    )  # fmt: skip
+
+
+def lost_samples(e: Evidence) -> Finding | None:
+    """Say that samples are missing for long."""
+    gaps = np.flatnonzero((e.replay.outputs.flags & GAP) > 0)
+    if len(gaps) == 0:
+        return None
+    worst = int(gaps[np.argmax(e.given.samples.dt_s[gaps])])
+    return Finding(
+        "Samples are missing", "stop",
+        f"{len(gaps)} gaps are longer than a quarter of a second, the longest {e.given.samples.dt_s[worst]:.1f} s at "
+        f"t = {e.given.t_s[worst]:.1f} s.",
+        "The attitude goes on with the last rate meanwhile.", "Log to faster storage, or fewer streams.", "fusion.recording",
+    )  # fmt: skip
+
+
+RULES = (
+    lost_samples, saturation, disturbed_field, claimed_noise, odd_reference, late_reference, no_heading, vibration, gyro_bias,
+)  # fmt: skip
+
+
+def find(evidence: Evidence) -> tuple[Finding, ...]:
+    """Return all findings, worst first."""
+    found = [f for rule in RULES if (f := rule(evidence)) is not None]
+    return tuple(sorted(found, key=lambda f: ORDER[f.severity]))

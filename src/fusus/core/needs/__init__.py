@@ -1,0 +1,1 @@
+"""What a brief asks of sensors and loops, with the reasoning."""

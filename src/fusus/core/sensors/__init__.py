@@ -1,0 +1,1 @@
+"""Error models of the sensors: how a true quantity becomes a reading."""

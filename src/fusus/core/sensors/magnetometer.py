@@ -1,0 +1,40 @@
+"""Magnetometer: soft iron, hard iron, motor currents, noise; and the heading error of a disturbance."""
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import ArrayLike
+
+from fusus.core.arrays import Array
+from fusus.core.sensors.quantise import quantise
+
+
+@dataclass(frozen=True, slots=True)
+class MagnetometerModel:
+    """Errors that a calibration leaves, in µT; ``motor_ut_a`` is the field of one ampere of motor current."""
+
+    noise_ut: float = 0.35
+    hard_iron_ut: float = 0.4
+    soft_iron: float = 0.005
+    motor_ut_a: float = 0.02
+    full_scale_ut: float = 800.0
+    bits: int = 16
+
+
+def read_magnetometer(
+    model: MagnetometerModel, field_b: ArrayLike, current_a: ArrayLike, rng: np.random.Generator
+) -> Array:
+    """Return readings in µT, shape (N, 3): m̃ = A m + h + k I + n of the true field in body axes."""
+    m = np.asarray(field_b, dtype=float)
+    soft = np.eye(3) + rng.normal(0.0, model.soft_iron, (3, 3))
+    hard = rng.normal(0.0, model.hard_iron_ut, 3)
+    motor = rng.normal(0.0, model.motor_ut_a, 3)
+    out = m @ soft.T + hard + np.asarray(current_a, dtype=float)[:, None] * motor
+    out += rng.normal(0.0, model.noise_ut, m.shape)
+    return quantise(out, model.full_scale_ut, model.bits)
+
+
+def heading_error_rad(disturbance_ut: float, horizontal_ut: float) -> float:
+    """Return the worst heading error of a horizontal disturbance: asin of its share of the horizontal field."""
+    return math.asin(min(1.0, disturbance_ut / horizontal_ut))

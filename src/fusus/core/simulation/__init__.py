@@ -1,0 +1,1 @@
+"""Made-up flights with known truth."""

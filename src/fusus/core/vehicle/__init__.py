@@ -1,0 +1,1 @@
+"""The craft as a body: geometry, thrust, power."""

@@ -1,0 +1,1 @@
+"""The surroundings: atmosphere, gravity, magnetic field, earth rate."""

@@ -1,0 +1,1 @@
+"""The invented demo project, made by a seeded script."""

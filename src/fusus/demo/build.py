@@ -1,0 +1,118 @@
+"""Makes the demo project: the invented craft Dunlin over the invented Saltmere estuary, from fixed seeds."""
+
+import math
+import shutil
+from datetime import UTC, date, datetime
+from pathlib import Path
+
+from fusus.core.judgement.requirements import Requirement
+from fusus.core.parts.fitting import Fitting
+from fusus.core.prediction.mission import Mission
+from fusus.core.progress import Progress, Silent
+from fusus.core.simulation.record import record
+from fusus.core.world.site import site_at
+from fusus.demo import scenarios
+from fusus.logs.create import create_recording
+from fusus.logs.info import RecordingInfo, recordings_folder
+from fusus.project import book, store
+from fusus.project.evidence import Evidence
+from fusus.project.records import Brief, Budgets, Climate, Craft, Fusion, Parts, Place, Project
+
+PLACE = Place(lat_deg=53.02, lon_deg=0.61, height_m=3.0)
+DAY = date(2026, 9, 12)
+DEG = math.pi / 180
+
+
+def demo_project() -> Project:
+    """Return the demo's project record. All figures are made up, in plausible ranges."""
+    bench = Evidence(
+        source="bench", day=DAY, conditions="still capture of 10 min at 18 °C (made up)", standard_error=0.0
+    )
+    data = Evidence(source="datasheet", conditions="invented IMU Birch, typical value")
+    return Project(
+        name="Dunlin",
+        brief=Brief(
+            about="Lowers a temperature probe into tide pools on the Saltmere estuary. Craft, place and parts are invented.",
+            craft=Craft(layout="X-quad", mass_kg=1.35, arm_m=0.21),
+            place=PLACE,
+            day=DAY,
+            modes=("self-level", "altitude-hold", "position-hold", "return", "follow-path"),
+            mission=Mission(
+                hover_s=30.0,
+                height_m=3.0,
+                speed_m_s=5.0,
+                outage_s=8.0,
+                wind_m_s=4.0,
+                warming_k=6.0,
+                vibration_acc_m_s2=1.2,
+                steel_ut=22.0,
+                weather_pa=30.0,
+            ),
+            climate=Climate(low_degc=-2.0, high_degc=28.0),
+            budgets=Budgets(price=90.0, mass_kg=0.05, current_a=0.25),
+            requirements=(
+                Requirement("tilt", 2.0 * DEG, "rmse"),
+                Requirement("heading", 8.0 * DEG, "rmse"),
+                Requirement("height", 0.30, "p95"),
+                Requirement("position", 1.5, "p95"),
+                Requirement("velocity", 0.3, "rmse"),
+                Requirement("outage", 3.0, "max", 8.0),
+            ),
+        ),
+        parts=Parts(
+            imu="Birch 1",
+            barometer="Fen 3",
+            magnetometer="Needle 1",
+            receiver="Tern 3",
+            fitting=Fitting(lever_arm_b_m=(-0.05, 0.0, -0.115), motor_ut_a=0.02),
+        ),
+        fusion=Fusion(recording="pool-survey", estimators=("attitude-ekf", "complementary")),
+        provenance={
+            "fusion.attitude_ekf.gyro_noise_rad_s_rthz": bench,
+            "fusion.attitude_ekf.acc_noise_m_s2_rthz": bench,
+            "fusion.attitude_ekf.gyro_walk_rad_s2_rthz": data,
+            "fusion.attitude_ekf.gyro_scale_sigma": data,
+        },
+    )
+
+
+def build(folder: Path, progress: Progress | None = None) -> Path:
+    """Make the demo project in ``folder`` unless a whole one is there; return the folder.
+
+    The recordings are simulated anew, a few seconds' work, and come out the same each time.
+    """
+    progress = progress or Silent()
+    names = ("shed-jig", "slipway-hover", "pool-survey")
+    done = [(recordings_folder(folder) / n / "recording.json").exists() for n in names]
+    if not (folder / store.PROJECT_FILE).exists():
+        store.create(folder, demo_project())
+        book.note(folder, "project made", name="Dunlin", note="demo, invented")
+    if all(done):
+        return folder
+    site = site_at(PLACE.lat_deg, PLACE.lon_deg, PLACE.height_m, DAY)
+    home = (PLACE.lat_deg, PLACE.lon_deg, PLACE.height_m)
+    makers = (scenarios.jig, scenarios.hover, scenarios.survey)
+    for i, (make, name) in enumerate(zip(makers, names, strict=True)):
+        progress.step(i, len(names), f"Simulating {name}")
+        target = recordings_folder(folder) / name
+        if done[i]:
+            continue
+        shutil.rmtree(target, ignore_errors=True)
+        scenario = make(site.gravity_m_s2)
+        streams = record(
+            scenario.motion, scenario.rate_hz, scenarios.suite(), scenario.around, site, home, scenario.seed
+        )
+        info = RecordingInfo(
+            name=name,
+            kind=scenario.kind,
+            when=datetime(DAY.year, DAY.month, DAY.day, 9 + i, 30, tzinfo=UTC),
+            place=PLACE,
+            temperature_degc=18.0,
+            conditions=scenario.conditions_text,
+            reference_is="simulation truth",
+            seed=scenario.seed,
+        )
+        create_recording(folder, info, streams)
+        book.note(folder, "recording made", recording=name, seed=scenario.seed, note="simulated, invented")
+    progress.step(len(names), len(names), "Simulating")
+    return folder

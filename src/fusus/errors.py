@@ -1,0 +1,92 @@
+"""Every error that Fusus raises on purpose. Each says what happened, where, and what to do."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+
+class FususError(Exception):
+    """The base of all errors that are shown to the user in one sentence."""
+
+
+class ParameterError(FususError, ValueError):
+    """A number lies outside what the computation allows."""
+
+    def __init__(self, name: str, value: object, low: float, high: float, unit: str) -> None:
+        self.name, self.value, self.low, self.high, self.unit = name, value, low, high, unit
+        suffix = f" {unit}" if unit and unit != "1" else ""
+        super().__init__(f"{name} is {value}; give a number from {low:g} to {high:g}{suffix}.")
+
+
+class UnitError(FususError, ValueError):
+    """A text is not a number with a unit of the wanted kind."""
+
+    def __init__(self, text: str, reason: str) -> None:
+        self.text, self.reason = text, reason
+        super().__init__(f"“{text}” cannot be read: {reason}")
+
+
+class PartError(FususError, ValueError):
+    """A part, or a file of parts, cannot be read."""
+
+    def __init__(self, part: str, field: str | None, reason: str) -> None:
+        self.part, self.field, self.reason = part, field, reason
+        place = f"{part}, {field}" if field else part
+        super().__init__(f"{place}: {reason}.")
+
+
+class LogError(FususError, ValueError):
+    """A recording's source cannot be read at all."""
+
+    def __init__(self, path: Path | str, line: int | None, column: str | None, reason: str) -> None:
+        self.path, self.line, self.column, self.reason = str(path), line, column, reason
+        place = Path(path).name
+        if line is not None:
+            place += f", line {line}"
+        if column is not None:
+            place += f", column “{column}”"
+        super().__init__(f"{place}: {reason}")
+
+
+class MappingError(FususError, ValueError):
+    """A mapping file does not fit its recording or its schema."""
+
+
+class RecordingError(FususError, ValueError):
+    """A recording in the project lacks what is asked of it."""
+
+    def __init__(self, recording: str, reason: str) -> None:
+        self.recording, self.reason = recording, reason
+        super().__init__(f"Recording “{recording}”: {reason}")
+
+
+class ProjectError(FususError):
+    """A project folder cannot be opened or written."""
+
+    def __init__(self, path: Path | str, reason: str) -> None:
+        self.path, self.reason = str(path), reason
+        super().__init__(f"{path}: {reason}")
+
+
+class NewerVersionError(ProjectError):
+    """The project was written by a newer Fusus."""
+
+    def __init__(self, path: Path | str, found: int, known: int) -> None:
+        self.found, self.known = found, known
+        super().__init__(
+            path,
+            f"the project was written by a newer Fusus (format {found}, this one knows up to {known}). "
+            "Open it with that version; nothing was changed.",
+        )
+
+
+class LockedError(ProjectError):
+    """Another window or command holds the project."""
+
+
+class AlignmentError(FususError, ValueError):
+    """Two records cannot be brought onto one clock."""
+
+
+class CancelledError(Exception):
+    """The user stopped a computation. Not an error to show."""

@@ -1,0 +1,1 @@
+"""Canonical recordings, and the import that makes them from any table."""

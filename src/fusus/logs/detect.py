@@ -1,0 +1,205 @@
+"""Finds out how one table is to be read: its dialect, its time, what each column is and in which unit."""
+
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import polars as pl
+
+from fusus.errors import LogError
+from fusus.logs.blocks import EXACT, Cutter, numbers, parse, tidy
+from fusus.logs.dialect import Dialect, find_dialect, is_number
+from fusus.logs.headers import Meaning, meaning
+from fusus.logs.mapping import ColumnMapping, FileMapping, Mapping, TimeMapping
+from fusus.logs.positions import by_position, name_unit_quaternion
+from fusus.logs.problems import Problems
+from fusus.logs.source import head_text
+from fusus.logs.streams import STREAMS
+from fusus.logs.timing import find_time, told_rate
+from fusus.logs.unitfinder import UnitFinder
+
+MIDDLE_BYTES = 2 << 20
+SLOW = ("mag", "baro", "gnss", "range", "battery")
+
+
+@dataclass(frozen=True, slots=True)
+class Table:
+    """One source table: how it is read, and samples from its beginning and middle for looking at."""
+
+    path: Path
+    dialect: Dialect
+    mapping: FileMapping
+    width: int
+    integers: frozenset[int]
+    texts: frozenset[int]
+    head: pl.DataFrame
+    middle: pl.DataFrame | None
+
+    def cutter(self) -> Cutter:
+        """Return how blocks of this table are parsed."""
+        return Cutter(self.mapping, self.width, self.integers, self.texts)
+
+
+def detect(path: Path, given: Mapping | None, problems: Problems) -> Table:
+    """Return how a table is read; what a mapping says wins over what is found."""
+    text, encoding, whole = head_text(path)
+    dialect = find_dialect(path, text, whole)
+    if encoding not in ("utf-8", "utf-8-sig"):
+        problems.add(path.name, "encoding", f"the text is {encoding}", "converted")
+    if dialect.preamble_lines:
+        problems.add(
+            path.name, "preamble", f"{dialect.preamble_lines} lines stand before the table", "left out", line=1,
+            count=dialect.preamble_lines,
+        )  # fmt: skip
+    width = len(dialect.rows[0])
+    names = dialect.header or tuple(f"column {i + 1}" for i in range(width))
+    base = FileMapping(
+        file=path.name, header=dialect.header, encoding=encoding, delimiter=dialect.delimiter, decimal=dialect.decimal,
+        first_data_line=dialect.first_data_line, quoted=dialect.quoted,
+    )  # fmt: skip
+    columns = [list(c) for c in zip(*(r for r in dialect.rows if len(r) == width), strict=True)]
+    texts = frozenset(i for i, c in enumerate(columns) if _is_text(c, dialect.decimal))
+    integers = frozenset(i for i, c in enumerate(columns) if i not in texts and _is_huge_integer(c))
+    everything = base.model_copy(
+        update={"columns": tuple(ColumnMapping(source=n, index=i, target="x") for i, n in enumerate(names))}
+    )
+    cutter = Cutter(everything, width, integers, texts)
+    head = parse(tidy(_from_line(text, dialect.first_data_line, whole), everything), cutter)
+    middle = _middle(path, encoding, cutter)
+    entry = given.for_table(path.name, dialect.header) if given is not None else None
+    time = find_time(names, head, texts, dialect, problems, path.name, told_rate(text, dialect.first_data_line))
+    if entry is not None:
+        time = time.model_copy(update={n: getattr(entry.time, n) for n in entry.time.model_fields_set})
+    found = _columns(path, names, head, middle, time, texts, problems, given)
+    if entry is not None:
+        found = _overridden(path, found, entry)
+    mapping = base.model_copy(update={"time": time, "columns": tuple(found), "held": _held(found, head)})
+    return Table(path, dialect, mapping, width, integers, texts, head, middle)
+
+
+def _overridden(path: Path, found: list[ColumnMapping], entry: FileMapping) -> list[ColumnMapping]:
+    """Return the columns with those that a mapping names replaced."""
+    said: dict[int, ColumnMapping] = {}
+    for column in entry.columns:
+        at = next((c.index for c in found if c.index == column.index and c.source == column.source), None)
+        at = at if at is not None else next((c.index for c in found if c.source == column.source), None)
+        if at is None:
+            raise LogError(
+                path, None, column.source, "the mapping names this column, and the table has none of that name."
+            )
+        if column.target is not None and column.target.partition(".")[2] not in STREAMS.get(
+            column.target.partition(".")[0], {}
+        ):
+            raise LogError(path, None, column.source, f"the mapping's target “{column.target}” is no canonical column.")
+        said[at] = column.model_copy(update={"index": at})
+    targets = {c.target for c in said.values()}
+    # A detected column gives way where the mapping gives its place to another.
+    kept = [c.model_copy(update={"target": None}) if c.target in targets and c.index not in said else c for c in found]
+    return [said.get(c.index, c) for c in kept]
+
+
+def _is_text(column: list[str], decimal: str) -> bool:
+    filled = [c for c in column if c]
+    stamps = sum(":" in c or c.count("-") >= 2 for c in filled)
+    return bool(filled) and (
+        stamps > 0.5 * len(filled) or sum(not is_number(c, decimal) for c in filled) > 0.5 * len(filled)
+    )
+
+
+def _is_huge_integer(column: list[str]) -> bool:
+    filled = [c for c in column if c.isascii() and c.lstrip("+-").isdigit()]
+    # Most of them, because a single wrong field may hold any number.
+    return len(filled) >= 0.9 * len(column) and sum(abs(int(c)) > EXACT for c in filled) > 0.5 * len(filled)
+
+
+def _from_line(text: str, line: int, whole: bool) -> bytes:
+    lines = text.split("\n")[line - 1 :]
+    if not whole:
+        lines = lines[:-1]
+    return "\n".join(lines).encode()
+
+
+def _middle(path: Path, encoding: str, cutter: Cutter) -> pl.DataFrame | None:
+    """Return a sample from the middle of a large file, where the craft moves."""
+    size = path.stat().st_size
+    if size < 4 * MIDDLE_BYTES or encoding.startswith("utf-16"):
+        return None
+    with path.open("rb") as file:
+        file.seek(size // 2)
+        file.readline()
+        block = file.read(MIDDLE_BYTES)
+    block = block[: block.rfind(b"\n") + 1]
+    return parse(tidy(block, cutter.mapping), cutter) if block else None
+
+
+def _columns(
+    path: Path, names: tuple[str, ...], head: pl.DataFrame, middle: pl.DataFrame | None, time: TimeMapping,
+    texts: frozenset[int], problems: Problems, given: Mapping | None,
+) -> list[ColumnMapping]:  # fmt: skip
+    skip = {time.index, time.date_index} | texts
+    columns = {i: numbers(head, i) for i in range(len(names)) if i not in skip}
+    meanings: dict[int, Meaning] = {}
+    if (names and not names[0].startswith("column 1")) or any(meaning(n) for n in names):
+        for i in columns:
+            found = meaning(names[i], path.stem)
+            if found is not None:
+                meanings[i] = found
+        _settle_quaternion(meanings)
+        name_unit_quaternion(names, columns, meanings)
+    else:
+        meanings = by_position(columns)
+    taken: set[str] = set()
+    for i in sorted(meanings):
+        target = meanings[i].target
+        while target in taken and target.startswith("imu"):
+            n = int(target[3]) if target[3].isdecimal() else 1
+            target = f"imu{n + 1}.{target.split('.', 1)[1]}"
+        if target.startswith("reference.") and target in taken:
+            target = target.replace("reference.", "board.", 1)
+        if target in taken or target.partition(".")[2] not in STREAMS.get(target.partition(".")[0], {}):
+            del meanings[i]
+            continue
+        taken.add(target)
+        meanings[i] = meanings[i]._replace(target=target)
+    units = UnitFinder(path, names, head, middle, time, meanings, problems, given.ranges if given else {})
+    out = []
+    for i, name in enumerate(names):
+        if i in meanings:
+            out.append(units.column(i))
+        elif i not in (time.index, time.date_index) and (name or not _is_empty(head, i)):
+            out.append(ColumnMapping(source=name, index=i, target=None))
+    return out
+
+
+def _is_empty(head: pl.DataFrame, index: int) -> bool:
+    return head[str(index)].null_count() == head.height
+
+
+def _settle_quaternion(meanings: dict[int, Meaning]) -> None:
+    """Turn q_#0..3 or q_#1..4 into w, x, y, z."""
+    for stream in ("reference", "board"):
+        numbered = {
+            i: int(m.target.rpartition("#")[2]) for i, m in meanings.items() if m.target.startswith(f"{stream}.q_#")
+        }
+        first = min(numbered.values(), default=0)
+        for i, n in numbered.items():
+            letter = "wxyz"[n - first] if 0 <= n - first < 4 and len(numbered) == 4 else "?"
+            meanings[i] = meanings[i]._replace(target=f"{stream}.q_{letter}")
+
+
+def _held(columns: list[ColumnMapping], head: pl.DataFrame) -> tuple[str, ...]:
+    """Return the slow streams whose values are written again and again until a new one comes."""
+    out = []
+    has_fast = any(c.target and c.target.startswith("imu.") for c in columns)
+    for stream in SLOW:
+        used = [c.index for c in columns if c.target and c.target.startswith(stream + ".")]
+        if not used or not has_fast or head.height < 50:
+            continue
+        v = np.stack([numbers(head, i) for i in used], axis=1)
+        v = v[np.isfinite(v).all(axis=1)]
+        if len(v) < 50:
+            continue
+        same = (np.diff(v, axis=0) == 0).all(axis=1)
+        if same.mean() > 0.4 and not same.all():
+            out.append(stream)
+    return tuple(out)

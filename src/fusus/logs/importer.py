@@ -1,0 +1,192 @@
+"""From source files to a canonical recording in a project."""
+
+import os
+import shutil
+from collections.abc import Sequence
+from concurrent.futures import Executor, ThreadPoolExecutor
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from pathlib import Path
+
+import polars as pl
+
+from fusus.core.progress import Progress, Silent
+from fusus.errors import FususError, LogError, ProjectError
+from fusus.logs.info import (
+    RECORDING_FILE,
+    RecordingInfo,
+    SourceFile,
+    StreamInfo,
+    check_kind,
+    check_name,
+    recordings_folder,
+)
+from fusus.logs.mapping import Mapping
+from fusus.logs.plan import Plan, make_plan
+from fusus.logs.problems import Problems
+from fusus.logs.recording import stream_info
+from fusus.logs.table import read_table
+from fusus.logs.writer import StreamWriter, join_parts, put_in_order
+from fusus.project.atomic import sync_folder, write_atomically, writing
+from fusus.project.records import Place
+
+RANGE_EXAMPLES = {"gyro": '500, "unit": "deg/s"', "acc": '8, "unit": "g"', "mag": '800, "unit": "uT"'}
+TABLE_ENDINGS = {".csv", ".tsv", ".txt", ".dat", ".log", ".asc", ".tab", ""}
+
+
+@dataclass(frozen=True, slots=True)
+class ImportRequest:
+    """What is to be imported, and what is known about it beforehand."""
+
+    sources: tuple[Path, ...]
+    project: Path
+    name: str
+    kind: str = "flight"
+    mapping: Mapping | None = None
+    place: Place | None = None
+    declination_rad: float = 0.0
+
+
+def expand(sources: Sequence[Path]) -> list[Path]:
+    """Return the files meant: a folder stands for the tables in it."""
+    files: list[Path] = []
+    for source in sources:
+        if source.is_dir():
+            found = sorted(p for p in source.iterdir() if p.is_file() and p.suffix.lower() in TABLE_ENDINGS - {""})
+            if not found:
+                raise LogError(source, None, None, "the folder holds no table (csv, tsv, txt).")
+            files += found
+        else:
+            files.append(source)
+    if not files:
+        raise LogError("import", None, None, "name at least one source file.")
+    return files
+
+
+def plan_import(request: ImportRequest) -> Plan:
+    """Return how the sources would be read, for a look before the import; raises LogError if they cannot be."""
+    explicit = {s for s in request.sources if not s.is_dir()}
+    return make_plan(
+        expand(request.sources), explicit, request.mapping, request.kind, request.place, request.declination_rad
+    )
+
+
+def import_recording(request: ImportRequest, progress: Progress | None = None) -> RecordingInfo:
+    """Import sources as a new recording.
+
+    Parameters
+    ----------
+    request : ImportRequest
+        Sources, project, name.
+    progress : Progress
+        Told about bytes read.
+
+    Returns
+    -------
+    RecordingInfo
+        As written; its problems say what was wrong and what was done.
+
+    Raises
+    ------
+    LogError
+        If a source cannot be read at all.
+    ProjectError
+        If there is such a recording already, or the disk refuses. Then nothing is left behind.
+    """
+    check_name(request.name)
+    check_kind(request.kind)
+    target = recordings_folder(request.project) / request.name
+    if target.exists():
+        raise ProjectError(target, "there is a recording of this name already. Choose another name.")
+    plan = plan_import(request)
+    _refuse_unknown(plan)
+    working = target.parent / f".importing-{request.name}-{os.getpid()}"
+    with writing(target.parent):
+        target.parent.mkdir(parents=True, exist_ok=True)
+        shutil.rmtree(working, ignore_errors=True)
+        working.mkdir()
+    try:
+        with ThreadPoolExecutor(1) as beside:
+            info = _read_all(plan, request, working, progress or Silent(), beside)
+        write_atomically(working / RECORDING_FILE, info.model_dump_json(indent=2).encode() + b"\n")
+        with writing(target):
+            working.rename(target)
+            sync_folder(target.parent)
+        return info
+    except FususError:
+        raise
+    except OSError as error:
+        with writing(target):
+            raise error
+        raise
+    finally:
+        shutil.rmtree(working, ignore_errors=True)
+
+
+def _refuse_unknown(plan: Plan) -> None:
+    """Refuse counts whose range nobody knows."""
+    for table in plan.tables:
+        for c in table.mapping.columns:
+            if c.target and c.unit_from == "unknown":
+                sensor = c.target.split(".")[1].split("_")[0]
+                raise LogError(
+                    table.path, table.mapping.first_data_line, c.source,
+                    "it holds raw counts, and the data do not show their range. Give it with --mapping, for example "
+                    f'{{"ranges": {{"{sensor}": {{"full_scale": {RANGE_EXAMPLES[sensor]}, "bits": 16}}}}}}.',
+                )  # fmt: skip
+
+
+def _read_all(plan: Plan, request: ImportRequest, working: Path, progress: Progress, beside: Executor) -> RecordingInfo:
+    problems = Problems()
+    problems.extend(plan.problems)
+    total = sum(t.path.stat().st_size for t in plan.tables)
+    done = 0
+    sources: list[SourceFile] = []
+    writers: dict[str, list[StreamWriter]] = {}
+    for number, table in enumerate(plan.tables):
+
+        def report(read: int, before: int = done) -> None:
+            progress.step(before + read, max(total, 1), "Reading")
+
+        mine, source = read_table(table, plan, number, working, problems, report, beside)
+        done += source.bytes
+        sources.append(source)
+        for writer in mine:
+            writer.close()
+            if writer.rows:
+                writers.setdefault(writer.stream, []).append(writer)
+    if not writers:
+        raise LogError(plan.tables[0].path, None, None, "no row holds a time and a reading; nothing was imported.")
+    streams = {name: _finish(name, parts, working) for name, parts in writers.items()}
+    when = None
+    if plan.start_ns:
+        when = datetime.fromtimestamp(plan.start_ns / 1e9, tz=UTC)
+    return RecordingInfo(
+        name=request.name,
+        kind=request.kind,
+        when=when,
+        place=request.place,
+        reference_is="the device's own estimate" if "reference" in streams else None,
+        sources=tuple(sources),
+        mapping=plan.mapping,
+        clock="time since the first sample" if plan.start_ns else "as in the source",
+        streams=streams,
+        problems=problems.all(),
+    )
+
+
+def _finish(name: str, parts: list[StreamWriter], working: Path) -> StreamInfo:
+    """Bring the parts of a stream into one file in the order of time."""
+    for part in parts:
+        if part.disorder:
+            put_in_order(part.path)
+    path = working / f"{name}.parquet"
+    if len(parts) > 1:
+        join_parts([p.path for p in parts], path)
+        for part in parts:
+            part.path.unlink()
+    else:
+        parts[0].path.rename(path)
+        if not parts[0].disorder:
+            return parts[0].info()
+    return stream_info(pl.read_parquet(path, columns=["t_ns"], memory_map=False)["t_ns"].to_numpy())

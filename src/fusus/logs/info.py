@@ -1,0 +1,107 @@
+"""A canonical recording on disk: ``recording.json`` and one Parquet file per stream."""
+
+import json
+from datetime import datetime
+from pathlib import Path
+from typing import Any, Literal
+
+from pydantic import ValidationError
+
+from fusus.errors import ProjectError, RecordingError
+from fusus.logs.mapping import Mapping
+from fusus.logs.problems import Problem
+from fusus.logs.streams import KINDS
+from fusus.project.evidence import Record
+from fusus.project.records import Place
+
+RECORDING_FORMAT = 1
+RECORDING_FILE = "recording.json"
+
+
+class SourceFile(Record):
+    """A file that a recording was made from."""
+
+    name: str
+    sha256: str
+    bytes: int
+
+
+class StreamInfo(Record):
+    """What a stream holds: rows, mean rate, first and last time in s."""
+
+    rows: int
+    rate_hz: float | None
+    start_s: float | None
+    end_s: float | None
+
+
+class RecordingInfo(Record):
+    """What stands in ``recording.json``."""
+
+    format: Literal[1] = 1
+    name: str
+    kind: str = "other"
+    when: datetime | None = None
+    place: Place | None = None
+    temperature_degc: float | None = None
+    conditions: str = ""
+    reference_is: str | None = None
+    seed: int | None = None
+    sources: tuple[SourceFile, ...] = ()
+    mapping: Mapping | None = None
+    frames: str = "body forward-right-down, navigation north-east-down, times in ns"
+    clock: str = "as in the source"
+    streams: dict[str, StreamInfo] = {}  # noqa: RUF012  pydantic copies it
+    problems: tuple[Problem, ...] = ()
+
+
+def recordings_folder(project: Path) -> Path:
+    """Return where a project keeps its recordings."""
+    return project / "recordings"
+
+
+def list_recordings(project: Path) -> list[RecordingInfo]:
+    """Return all recordings of a project by name; a damaged one is passed over (``load_info`` tells why)."""
+    found = []
+    for path in sorted(recordings_folder(project).glob(f"*/{RECORDING_FILE}")):
+        try:
+            found.append(load_info(project, path.parent.name))
+        except ProjectError:
+            continue
+    return found
+
+
+def load_info(project: Path, name: str) -> RecordingInfo:
+    """Return a recording's description."""
+    folder = recordings_folder(project) / name
+    if "/" in name or not (folder / RECORDING_FILE).exists():
+        known = ", ".join(sorted(p.parent.name for p in recordings_folder(project).glob(f"*/{RECORDING_FILE}")))
+        raise RecordingError(name, f"there is no such recording. There are: {known or 'none yet; import one first'}.")
+    path = folder / RECORDING_FILE
+    try:
+        data: Any = json.loads(path.read_text(encoding="utf-8"))
+        if isinstance(data, dict) and isinstance(data.get("format"), int) and data["format"] > RECORDING_FORMAT:
+            raise ProjectError(
+                path, f"it was written by a newer Fusus (format {data['format']}). Open it with that version."
+            )
+        return RecordingInfo.model_validate(data)
+    except (OSError, UnicodeDecodeError, json.JSONDecodeError) as error:
+        raise ProjectError(path, f"it cannot be read ({error}). Import the source again.") from error
+    except ValidationError as error:
+        first = error.errors()[0]
+        place = ".".join(str(p) for p in first["loc"])
+        raise ProjectError(path, f"field “{place}”: {first['msg']}. Import the source again.") from error
+
+
+def check_kind(kind: str) -> str:
+    """Return a known kind of recording, or raise RecordingError naming them."""
+    if kind not in KINDS:
+        raise RecordingError(kind, f"this is no kind of recording; the kinds are {', '.join(KINDS)}.")
+    return kind
+
+
+def check_name(name: str) -> str:
+    """Return a name that can be a folder's, or raise RecordingError."""
+    if not name or len(name) > 100 or name.startswith(".") or any(c in name for c in '/\\:*?"<>|\n\t\0'):
+        raise RecordingError(name, "give it a name without slashes, colons and quotes, not starting with a dot.")
+    return name

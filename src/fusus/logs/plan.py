@@ -1,0 +1,307 @@
+"""How all source tables together become streams: made by detection, shown before the import, saved as the mapping."""
+
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Literal
+
+import numpy as np
+import polars as pl
+
+from fusus.core.arrays import Array
+from fusus.core.frames.axes import BodyAxes
+from fusus.core.sensors.quantise import from_counts
+from fusus.errors import LogError
+from fusus.logs.clocktable import counts_per_second, is_clock_table
+from fusus.logs.convention import Seen, find_body_axes, find_reference, seconds_per_count
+from fusus.logs.detect import Table, detect
+from fusus.logs.mapping import ColumnMapping, FileMapping, Mapping
+from fusus.logs.problems import Problem, Problems
+from fusus.logs.timebase import EPOCH_NS, NO_TIME, TimeBase
+from fusus.logs.unitfinder import si_factor
+from fusus.project.records import Place
+
+# In such recordings gravity comes from all sides on purpose.
+USUAL_HZ = (50.0, 100.0, 125.0, 200.0, 250.0, 400.0, 500.0, 800.0, 1000.0, 1600.0, 2000.0)
+EARTH_WORDS = {"ned": "north, east, down", "nwu": "north, west, up", "enu": "east, north, up"}
+TURNED_ON_PURPOSE = {"six-face", "rotate"}
+
+
+@dataclass(frozen=True, slots=True)
+class Plan:
+    """The tables that will be read, the mapping, the start that is taken off epoch times, problems seen so far."""
+
+    tables: tuple[Table, ...]
+    mapping: Mapping
+    start_ns: int
+    problems: tuple[Problem, ...]
+
+
+def listed(names: list[str], most: int = 6) -> str:
+    """Return the first names in one text."""
+    return ", ".join(names[:most]) + (" ..." if len(names) > most else "")
+
+
+def make_plan(
+    files: list[Path],
+    explicit: set[Path],
+    given: Mapping | None,
+    kind: str,
+    place: Place | None,
+    declination_rad: float,
+) -> Plan:
+    """Return the plan for source files; a mapping that was given wins over detection."""
+    problems = Problems()
+    tables: list[Table] = []
+    clocks: list[Table] = []
+    first_error: LogError | None = None
+    for path in files:
+        found = Problems()
+        try:
+            table = detect(path, given, found)
+        except LogError as error:
+            if len(files) == 1 or (path in explicit and "exist" in error.reason):
+                raise
+            first_error = first_error or error
+            problems.add(path.name, "ignored_file", error.reason, "left out")
+            continue
+        if is_clock_table(table):
+            clocks.append(table)
+        elif any(c.target for c in table.mapping.columns):
+            tables.append(table)
+            problems.extend(found.all())
+        else:
+            problems.add(path.name, "ignored_file", "no column is one that Fusus knows", "left out")
+    # A quaternion says more than angles: its table is asked first.
+    tables.sort(key=lambda t: "reference.q_w" not in {c.target for c in t.mapping.columns})
+    kept: list[Table] = []
+    for table in tables:
+        kept.append(_without_taken(table, kept, problems))
+    tables = [t for t in kept if any(c.target for c in t.mapping.columns)]
+    if not tables:
+        raise first_error or _nothing_known(files, problems)
+    tables = _rated(tables, clocks, problems)
+    for table in tables:
+        unused = [c.source for c in table.mapping.columns if c.target is None]
+        if unused:
+            problems.add(
+                table.path.name, "ignored_column", f"not known: {listed(unused)}",
+                "left out; name a target in a mapping to import them", count=len(unused),
+            )  # fmt: skip
+        for stream in table.mapping.held:
+            problems.add(
+                table.path.name, "held_values", f"values of {stream} are repeated until a new one comes",
+                "only new values kept", column=stream,
+            )  # fmt: skip
+    mapping = _with_axes(tables, given, kind, place, declination_rad, problems)
+    return Plan(tuple(tables), mapping, _start(tables), problems.all())
+
+
+def _nothing_known(files: list[Path], problems: Problems) -> LogError:
+    names = detect(files[0], None, Problems()).dialect.header
+    listed = ", ".join(names[:12]) if names else "there is no header"
+    return LogError(
+        files[0],
+        1,
+        None,
+        f"no column is one that Fusus knows (found: {listed}). Say in a mapping what the columns are.",
+    )
+
+
+def _without_taken(table: Table, before: list[Table], problems: Problems) -> Table:
+    """Return the table with targets that an earlier table has moved to the next stream of their kind, or dropped."""
+    taken = {c.target for t in before for c in t.mapping.columns if c.target}
+    if "reference.q_w" in taken:
+        taken |= {f"reference.{angle}_rad" for angle in ("roll", "pitch", "yaw")}
+    columns: list[ColumnMapping] = []
+    dropped: list[str] = []
+    for c in table.mapping.columns:
+        target = c.target
+        while target in taken and target is not None:
+            stream, name = target.split(".")
+            following = {"imu": "imu2", "imu2": "imu3", "reference": "board"}.get(stream)
+            if stream == "reference" and not name.startswith("q_"):
+                following = None
+            target = f"{following}.{name}" if following else None
+        if c.target is not None and target is None:
+            dropped.append(c.source)
+        columns.append(c.model_copy(update={"target": target}))
+    if dropped:
+        problems.add(
+            table.path.name, "ignored_column", f"an earlier file has them already: {listed(dropped)}", "left out",
+            count=len(dropped),
+        )  # fmt: skip
+    return replace(table, mapping=table.mapping.model_copy(update={"columns": tuple(columns)}))
+
+
+def sample(table: Table, *targets: str) -> Array | None:
+    """Return head samples of target columns in canonical units, shape (N, len(targets)), or None if one is missing."""
+    by_target = {c.target: c for c in table.mapping.columns if c.target}
+    if any(t not in by_target for t in targets):
+        return None
+    out = []
+    for t in targets:
+        c = by_target[t]
+        v = table.head[str(c.index)].cast(pl.Float64).to_numpy()
+        factor, offset = si_factor(c)
+        if c.raw is not None:
+            v = from_counts(v, c.raw.full_scale, c.raw.bits)
+        out.append(v * factor + offset)
+    return np.stack(out, axis=1)
+
+
+def _times(table: Table) -> Array:
+    base = TimeBase(table.mapping.time, table.path.name, "", Problems(), 1_000_000)
+    ns = base.read(table.head, 1)
+    return np.where(ns == NO_TIME, np.nan, ns * 1e-9)
+
+
+def look(tables: list[Table]) -> Seen | None:
+    """Return what the tables' heads show of IMU, field and attitude."""
+    pieces: dict[str, tuple[Array, Array]] = {}
+    wanted = {
+        "gyro": [f"imu.gyro_{a}_rad_s" for a in "xyz"],
+        "acc": [f"imu.acc_{a}_m_s2" for a in "xyz"],
+        "mag": [f"mag.mag_{a}_ut" for a in "xyz"],
+        "ref": [f"reference.q_{a}" for a in "wxyz"],
+        "euler": [f"reference.{a}_rad" for a in ("yaw", "pitch", "roll")],
+    }
+    for table in tables:
+        for name, targets in wanted.items():
+            values = sample(table, *targets)
+            if values is not None and name not in pieces:
+                t = _times(table)
+                good = np.isfinite(t) & np.isfinite(values).all(axis=1)
+                if good.sum() < 3:
+                    continue
+                order = np.argsort(t[good], kind="stable")
+                pieces[name] = (t[good][order], values[good][order])
+    if "acc" not in pieces and "gyro" not in pieces:
+        return None
+    if "ref" not in pieces and "euler" in pieces:
+        from fusus.core.frames.quaternion import from_euler
+
+        t, angles = pieces["euler"]
+        pieces["ref"] = (t, from_euler(angles[:, 0], angles[:, 1], angles[:, 2]))
+    t, _ = pieces.get("gyro") or pieces["acc"]
+    same = {k: _at(t, *pieces[k]) for k in ("gyro", "acc") if k in pieces}
+    none = (None, None)
+    mag, ref = pieces.get("mag", none), pieces.get("ref", none)
+    if len(t) < 3 or (ref[1] is not None and len(ref[1]) < 3):
+        return None
+    return Seen(t, same.get("gyro"), same.get("acc"), mag[0], mag[1], ref[0], ref[1])
+
+
+def _at(wanted: Array, t: Array, values: Array) -> Array:
+    """Return values at other times: a bad field in one sensor's column must not keep it from being looked at."""
+    if len(t) == len(wanted) and np.array_equal(t, wanted):
+        return values
+    return np.stack([np.interp(wanted, t, values[:, i]) for i in range(values.shape[1])], axis=1)
+
+
+def _rated(tables: list[Table], clocks: list[Table], problems: Problems) -> list[Table]:
+    """Give counters their rate: from a table of clock readings, else from gyro against attitude, else by assumption."""
+    counted = [t for t in tables if t.mapping.time.unit == "counter" and t.mapping.time.rate_hz is None]
+    if not counted:
+        return tables
+    rate = next((r for r in map(counts_per_second, clocks) if r is not None), None)
+    how = "a table of clock readings"
+    if rate is None:
+        as_counts = [replace(t, mapping=_with_rate(t, 1.0)) if t in counted else t for t in tables]
+        seen = look(as_counts)
+        seconds = seconds_per_count(seen) if seen is not None else None
+        if seconds:
+            fast = next(t for t in counted if any((c.target or "").startswith("imu.") for c in t.mapping.columns))
+            rate = _usual_rate(1.0 / seconds, _counts_per_row(fast))
+            how = "how far gyro and attitude say that the board turned, to the nearest usual rate"
+    out = []
+    for table in tables:
+        if table not in counted:
+            out.append(table)
+            continue
+        step = _counts_per_row(table)
+        chosen = rate if rate is not None else 100.0 * step
+        problems.add(
+            table.path.name, "time_assumed", f"the time is a counter; {chosen:.4g} counts a second",
+            f"found from {how}" if rate is not None else "assumed 100 rows a second; give rate_hz in a mapping",
+        )  # fmt: skip
+        out.append(replace(table, mapping=_with_rate(table, chosen)))
+    return out
+
+
+def _usual_rate(rate: float, counts_per_row: float) -> float:
+    """Return the rate at which rows come at a usual frequency, if one is near: turning angles alone are good to 10 %."""
+    rows_hz = rate / counts_per_row
+    nearest = min(USUAL_HZ, key=lambda r: abs(np.log(rows_hz / r)))
+    return nearest * counts_per_row if abs(np.log(rows_hz / nearest)) < 0.1 else rate
+
+
+def _with_rate(table: Table, rate: float) -> FileMapping:
+    time = table.mapping.time.model_copy(update={"rate_hz": rate})
+    return table.mapping.model_copy(update={"time": time})
+
+
+def _counts_per_row(table: Table) -> float:
+    index = table.mapping.time.index
+    if index is None:
+        return 1.0
+    v = table.head[str(index)].cast(pl.Float64).drop_nulls().to_numpy()
+    return float((v[-1] - v[0]) / max(len(v) - 1, 1)) if len(v) > 1 and v[-1] > v[0] else 1.0
+
+
+def _with_axes(
+    tables: list[Table],
+    given: Mapping | None,
+    kind: str,
+    place: Place | None,
+    declination_rad: float,
+    problems: Problems,
+) -> Mapping:
+    files = tuple(t.mapping for t in tables)
+    said = given.model_copy(update={"files": files}) if given is not None else Mapping(files=files)
+    if given is not None and {"body_axes", "reference"} <= given.model_fields_set:
+        return said
+    seen = look(tables)
+    if seen is None:
+        return said
+    axes: BodyAxes | None
+    sign: Literal[1, -1]
+    file = next(t.path.name for t in tables if any((c.target or "").startswith("imu.") for c in t.mapping.columns))
+    if given is not None and "body_axes" in given.model_fields_set:
+        axes, sign, why = given.body_axes, given.acc_sign, "the mapping says so"
+    elif kind in TURNED_ON_PURPOSE:
+        axes, sign, why = None, 1, ""
+    else:
+        axes, sign, why = find_body_axes(seen, place.lat_deg if place else None)
+    body = axes or "frd"
+    if body != "frd" or sign != 1:
+        turned = "y and z turned round to forward-right-down" if body == "flu" else "kept forward-right-down"
+        problems.add(file, "axes_changed", why, turned + ("; signs of specific force changed" if sign < 0 else ""))
+    elif axes is None and kind not in TURNED_ON_PURPOSE and seen.acc is not None:
+        problems.add(file, "axes_changed", why, "axes taken as forward-right-down; give body_axes in a mapping if not")
+    reference = None
+    if seen.ref_q is not None:
+        reference, unknown = find_reference(seen, body, sign, declination_rad)
+        ref_file = next(
+            t.path.name for t in tables if any((c.target or "").startswith("reference.") for c in t.mapping.columns)
+        )
+        if unknown:
+            problems.add(ref_file, "heading_unknown", unknown, "kept")
+        if reference.conjugate or reference.earth != "ned":
+            problems.add(
+                ref_file, "axes_changed",
+                f"the attitude is {'earth to body' if reference.conjugate else 'body to earth'}, earth axes "
+                f"{EARTH_WORDS[reference.earth]}, found by {reference.found_by}", "turned to body to north-east-down",
+            )  # fmt: skip
+    return said.model_copy(update={"body_axes": body, "acc_sign": sign, "reference": reference or said.reference})
+
+
+def _start(tables: list[Table]) -> int:
+    """Return what is taken off all times: the first whole second where they count from 1970, else nothing."""
+    firsts = []
+    for table in tables:
+        t = _times(table)
+        t = t[np.isfinite(t)]
+        if len(t):
+            firsts.append(float(t[0]))
+    first = min(firsts, default=0.0)
+    return int(first) * 1_000_000_000 if first * 1e9 > EPOCH_NS else 0

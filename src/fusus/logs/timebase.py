@@ -1,0 +1,159 @@
+"""A time column as nanoseconds: units, wraps, restarts, stamps. State goes from block to block."""
+
+from dataclasses import dataclass
+
+import numpy as np
+import polars as pl
+
+from fusus.core.arrays import BoolArray, IntArray
+from fusus.logs.mapping import TimeMapping
+from fusus.logs.problems import Problems
+
+NS = {"s": 1_000_000_000, "ms": 1_000_000, "us": 1_000, "ns": 1, "min": 60_000_000_000}
+EPOCH_NS = 100_000_000 * 1_000_000_000  # later than this is time since 1970, not since power-on
+NO_TIME = int(np.iinfo(np.int64).min)
+# So many wrong stamps in a row may stand between right ones; more are a clock of their own.
+GLITCH_ROWS = 5
+
+
+@dataclass(slots=True)
+class TimeBase:
+    """Turns the time fields of one table's blocks into int64 ns; rows without a usable time get NO_TIME."""
+
+    mapping: TimeMapping
+    file: str
+    column: str
+    problems: Problems
+    step_ns: int
+    row: int = 0
+    start_ns: int = 0
+    last: int | None = None
+    shift: int = 0
+    empty: BoolArray | None = None
+
+    def read(self, frame: pl.DataFrame, first_line: int) -> IntArray:
+        """Return the times of a block; ``empty`` then tells which rows hold no time, apart from the wrong ones."""
+        m = self.mapping
+        if m.index is None:
+            counted = (self.row + np.arange(frame.height)) * (1e9 / (m.rate_hz or 1.0))
+            self.row += frame.height
+            return np.asarray(np.rint(counted).astype(np.int64))
+        if m.unit == "iso8601":
+            ns = _stamps(frame, m)
+        elif m.unit == "counter":
+            ns = _scaled(frame[str(m.index)], 1e9 / (m.rate_hz or 1.0))
+        else:
+            ns = _scaled(frame[str(m.index)], NS[m.unit])
+        straight = self._straighten(ns, first_line)
+        self.empty = ns == NO_TIME
+        if not self.start_ns:
+            return straight
+        return np.where(straight == NO_TIME, NO_TIME, straight - self.start_ns)
+
+    def _period_ns(self) -> int:
+        """Return after how long the board's counter starts again."""
+        counts: int = 1 << (self.mapping.wrap_bits or 32)
+        if self.mapping.unit == "counter":
+            return round(counts * 1e9 / (self.mapping.rate_hz or 1.0))
+        # A 32-bit counter of milliseconds or of microseconds, whatever unit it was written in.
+        return counts * (1_000_000 if self.mapping.unit == "ms" else 1_000)
+
+    def _straighten(self, ns: IntArray, first_line: int) -> IntArray:
+        """Undo counter wraps and restarts of the clock; single wrong stamps lose their row."""
+        far = max(100 * self.step_ns, 1_000_000_000)
+        if len(ns) and int(ns.min()) != NO_TIME and int(np.diff(ns, prepend=self.last or ns[0]).min()) >= -far:
+            self.last = int(ns[-1])
+            return ns + self.shift if self.shift else ns
+        rows = np.flatnonzero(ns != NO_TIME)
+        if len(rows) == 0:
+            return ns
+        t = ns[rows]
+        before = np.int64(self.last) if self.last is not None else t[0]
+        steps = np.diff(np.concatenate([[before], t]))
+        out, bad = t.copy(), np.zeros(len(t), dtype=bool)
+        shift, done = self.shift, 0
+        for j in np.flatnonzero(steps < -far).tolist():
+            out[done:j] += shift
+            done = j
+            glitch = self._glitch(t, j, int(before), far)
+            if glitch is not None:
+                bad[glitch] = True
+                continue
+            shift += self._restart(int(steps[j]), first_line + int(rows[j]), far)
+        out[done:] += shift
+        out[bad] = NO_TIME
+        if bad.any():
+            first = int(np.flatnonzero(bad)[0])
+            self.problems.add(
+                self.file, "backward_time", f"the time jumps to {t[first] / 1e9:.6f} s and back", "row left out",
+                line=first_line + int(rows[first]), column=self.column, count=int(bad.sum()),
+            )  # fmt: skip
+        self.shift = shift
+        good = t[~bad]
+        if len(good):
+            self.last = int(good[-1])
+        result = ns.copy()
+        result[rows] = out
+        return result
+
+    @staticmethod
+    def _glitch(t: IntArray, j: int, before: int, far: int) -> slice | None:
+        """Return the wrong rows round a jump back at j, if the time goes on as before after or had done before them."""
+        last = int(t[j - 1]) if j > 0 else before
+        ahead = np.flatnonzero(np.abs(t[j + 1 : j + 1 + GLITCH_ROWS] - last) < far)
+        if len(ahead) and (j + 1 + ahead[0] >= len(t) - 1 or t[j + 2 + int(ahead[0])] >= last - far):
+            return slice(j, j + 1 + int(ahead[0]))
+        for k in range(1, GLITCH_ROWS + 1):
+            earlier = int(t[j - 1 - k]) if j - 1 - k >= 0 else before if j - 1 - k == -1 else None
+            if earlier is not None and 0 <= int(t[j]) - earlier < far:
+                return slice(j - k, j)
+        return None
+
+    def _restart(self, step: int, line: int, far: int) -> int:
+        """Return what has to be added from a jump back on."""
+        period = self._period_ns()
+        if abs(step + period) < max(far, 10_000_000_000):
+            self.problems.add(
+                self.file, "clock_wrap", f"the clock wraps after {period / 1e9:.3f} s", "unwrapped",
+                line=line, column=self.column,
+            )  # fmt: skip
+            return period
+        self.problems.add(
+            self.file, "clock_restart", f"the clock goes back by {-step / 1e9:.3f} s and stays there",
+            "continued one sample after the last time", line=line, column=self.column,
+        )  # fmt: skip
+        return -step + self.step_ns
+
+
+def _scaled(values: pl.Series, factor: float) -> IntArray:
+    """Return rounded values times a factor; whole numbers stay exact."""
+    if values.dtype == pl.Int64 and float(factor).is_integer():
+        reach = int(9.2e18 / factor)
+        whole = values.fill_null(NO_TIME).to_numpy()
+        if len(whole) and -reach < int(whole.min()) and int(whole.max()) < reach:
+            return whole * int(factor)
+        usable = (whole > -reach) & (whole < reach)  # a time beyond int64 nanoseconds is none
+        return np.where(usable, np.where(usable, whole, 0) * int(factor), NO_TIME)
+    v = values.cast(pl.Float64).to_numpy()
+    with np.errstate(invalid="ignore", over="ignore"):
+        if len(v) and np.isfinite(v.sum()) and max(float(v.max()), -float(v.min())) * factor < 9.2e18:
+            return np.rint(v * factor).astype(np.int64)  # the usual block: every row has a time
+        ns = np.asarray(v * factor)
+        usable = np.isfinite(ns) & (np.abs(ns) < 9.2e18)
+        return np.where(usable, np.rint(np.where(usable, ns, 0.0)).astype(np.int64), NO_TIME)
+
+
+def _stamps(frame: pl.DataFrame, m: TimeMapping) -> IntArray:
+    """Return time stamps as ns since 1970, or since midnight where there is no date."""
+    text = frame[str(m.index)].str.strip_chars()
+    if m.date_index is not None:
+        text = frame[str(m.date_index)].str.strip_chars() + "T" + text
+    text = text.str.replace("T", " ", literal=True).str.replace(r"(Z|[+-]\d\d:?\d\d)$", "")
+    dated = text.str.contains(r"^\d{4}-")
+    full = pl.select(pl.when(dated).then(text).otherwise(pl.lit("1970-01-01 ") + text)).to_series()
+    for pattern in ("%Y-%m-%d %H:%M:%S%.f", "%Y-%m-%d %H:%M:%S", "%Y-%m-%d %H:%M"):
+        parsed = full.str.to_datetime(pattern, time_unit="ns", strict=False)
+        if parsed.null_count() < len(parsed):
+            ns = parsed.cast(pl.Int64)
+            return ns.fill_null(NO_TIME).to_numpy()
+    return np.full(frame.height, NO_TIME, dtype=np.int64)

@@ -1,0 +1,1 @@
+"""The document: typed records, folder store, history, provenance."""

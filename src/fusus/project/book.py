@@ -1,0 +1,35 @@
+"""The logbook: one JSON object a line, only ever added to."""
+
+import json
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+from fusus.errors import ProjectError
+from fusus.project.atomic import append_line
+
+BOOK_FILE = "book.jsonl"
+
+
+def note(folder: Path, what: str, **details: Any) -> None:
+    """Add an entry with the present time."""
+    entry = {"at": datetime.now(UTC).isoformat(timespec="seconds"), "what": what, **details}
+    append_line(folder / BOOK_FILE, json.dumps(entry, ensure_ascii=False))
+
+
+def entries(folder: Path) -> list[dict[str, Any]]:
+    """Return all entries; a last line cut short by a power cut is left out."""
+    path = folder / BOOK_FILE
+    if not path.exists():
+        return []
+    lines = path.read_text(encoding="utf-8").splitlines()
+    out = []
+    for number, line in enumerate(lines, start=1):
+        try:
+            out.append(json.loads(line))
+        except json.JSONDecodeError as error:
+            if number < len(lines):
+                raise ProjectError(
+                    path, f"line {number}: {error.msg}. Mend the line by hand; nothing was changed."
+                ) from error
+    return out

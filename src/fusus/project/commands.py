@@ -1,0 +1,118 @@
+"""Changes of a project, each a value with a label and ``apply``."""
+
+from dataclasses import dataclass
+from typing import Any, Protocol
+
+from fusus.core.judgement.requirements import Requirement
+from fusus.core.parts.part import Part
+from fusus.project.evidence import ASSUMED, Evidence
+from fusus.project.paths import value_at, with_value
+from fusus.project.records import EarlierValue, Project
+
+
+class Command(Protocol):
+    """What a document can do and undo."""
+
+    @property
+    def label(self) -> str:
+        """What it does, for the undo menu."""
+
+    @property
+    def merge_key(self) -> str | None:
+        """Commands in a row with the same key become one step back; None never merges."""
+
+    def apply(self, project: Project) -> Project:
+        """Return the changed project, or raise a FususError."""
+
+
+@dataclass(frozen=True, slots=True)
+class SetValue:
+    """Set one field by its path. The figure before it stays on record if it had better than assumed evidence."""
+
+    path: str
+    value: Any
+    label: str
+    evidence: Evidence = ASSUMED
+    merge_key: str | None = None
+
+    def apply(self, project: Project) -> Project:
+        """Return the project with the value, its evidence, and the earlier figure on record."""
+        before = value_at(project, self.path)
+        if before == self.value and project.evidence(self.path) == self.evidence:
+            return project
+        changed: Project = with_value(project, self.path, self.value)
+        old = project.evidence(self.path)
+        earlier, provenance = project.earlier, {**project.provenance, self.path: self.evidence}
+        if old.source != "assumed" and isinstance(before, (float, int, str)):
+            earlier = (*earlier, EarlierValue(path=self.path, value=before, evidence=old))
+        if self.evidence == ASSUMED:
+            provenance.pop(self.path)
+        return changed.model_copy(update={"provenance": provenance, "earlier": earlier})
+
+
+@dataclass(frozen=True, slots=True)
+class AddRequirement:
+    """Add a requirement."""
+
+    requirement: Requirement
+    label: str = "Add requirement"
+    merge_key: str | None = None
+
+    def apply(self, project: Project) -> Project:
+        """Return the project with the requirement at the end."""
+        found = (*project.brief.requirements, self.requirement)
+        return project.model_copy(update={"brief": project.brief.model_copy(update={"requirements": found})})
+
+
+@dataclass(frozen=True, slots=True)
+class RemoveRequirement:
+    """Take a requirement off."""
+
+    index: int
+    label: str = "Remove requirement"
+    merge_key: str | None = None
+
+    def apply(self, project: Project) -> Project:
+        """Return the project without it; evidence by index moves with the others."""
+        rest = tuple(r for i, r in enumerate(project.brief.requirements) if i != self.index)
+        prefix = "brief.requirements."
+        provenance = {}
+        for path, evidence in project.provenance.items():
+            if path.startswith(prefix):
+                index, _, field = path.removeprefix(prefix).partition(".")
+                if int(index) == self.index:
+                    continue
+                path = f"{prefix}{int(index) - (int(index) > self.index)}.{field}"
+            provenance[path] = evidence
+        brief = project.brief.model_copy(update={"requirements": rest})
+        return project.model_copy(update={"brief": brief, "provenance": provenance})
+
+
+@dataclass(frozen=True, slots=True)
+class AddParts:
+    """Add parts of the maker's own; one of the same kind and name is replaced."""
+
+    parts: tuple[Part, ...]
+    label: str = "Add parts"
+    merge_key: str | None = None
+
+    def apply(self, project: Project) -> Project:
+        """Return the project with the parts."""
+        new = {(p.kind, p.name) for p in self.parts}
+        kept = tuple(p for p in project.parts.own if (p.kind, p.name) not in new)
+        return project.model_copy(update={"parts": project.parts.model_copy(update={"own": (*kept, *self.parts)})})
+
+
+@dataclass(frozen=True, slots=True)
+class RemovePart:
+    """Take one of the maker's own parts off. A catalogue part of the same name shows again."""
+
+    kind: str
+    name: str
+    label: str = "Remove part"
+    merge_key: str | None = None
+
+    def apply(self, project: Project) -> Project:
+        """Return the project without it."""
+        kept = tuple(p for p in project.parts.own if (p.kind, p.name) != (self.kind, self.name))
+        return project.model_copy(update={"parts": project.parts.model_copy(update={"own": kept})})

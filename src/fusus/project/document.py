@@ -1,0 +1,110 @@
+"""The one object that views look at: the project, its folder, its history."""
+
+from pathlib import Path
+
+from fusus.errors import LockedError, ProjectError
+from fusus.project import store
+from fusus.project.commands import Command
+from fusus.project.lock import ProjectLock
+from fusus.project.records import Project
+from fusus.project.signal import Signal
+
+
+class Document:
+    """A project that commands change, history undoes, and every change saves at once."""
+
+    def __init__(self, folder: Path, project: Project, lock: ProjectLock | None, notice: str = "") -> None:
+        self.folder = folder
+        self.notice = notice
+        self._project = project
+        self._lock = lock
+        self._undo: list[tuple[str, Project]] = []
+        self._redo: list[tuple[str, Project]] = []
+        self._merge_key: str | None = None
+        self.changed: Signal[Project] = Signal()
+        self.recordings_changed: Signal[None] = Signal()
+
+    @classmethod
+    def open(cls, folder: Path) -> "Document":
+        """Open a project folder; one that another holds, or that cannot be written, opens read-only with a notice."""
+        project = store.load(folder)
+        lock = ProjectLock(folder)
+        try:
+            lock.acquire()
+        except LockedError as error:
+            return cls(folder, project, None, str(error))
+        return cls(folder, project, lock)
+
+    @property
+    def project(self) -> Project:
+        """The project as it stands."""
+        return self._project
+
+    @property
+    def read_only(self) -> bool:
+        """Whether changes are refused."""
+        return self._lock is None
+
+    @property
+    def undo_label(self) -> str | None:
+        """What undo would take back."""
+        return self._undo[-1][0] if self._undo else None
+
+    @property
+    def redo_label(self) -> str | None:
+        """What redo would do again."""
+        return self._redo[-1][0] if self._redo else None
+
+    def do(self, command: Command) -> None:
+        """Apply a command, save, and tell the listeners; if anything raises, nothing has happened."""
+        if self.read_only:
+            raise LockedError(self.folder, self.notice or "it is open read-only.")
+        new = command.apply(self._project)
+        if new == self._project:
+            return
+        before = self._project
+        self._save(new)
+        merges = command.merge_key is not None and command.merge_key == self._merge_key and bool(self._undo)
+        if not merges:
+            self._undo.append((command.label, before))
+        self._merge_key = command.merge_key
+        self._redo.clear()
+        self._set(new)
+
+    def end_merge(self) -> None:
+        """Let the next command be a step of its own (a slider was released)."""
+        self._merge_key = None
+
+    def undo(self) -> None:
+        """Take the last command back."""
+        self._step(self._undo, self._redo)
+
+    def redo(self) -> None:
+        """Do the last undone command again."""
+        self._step(self._redo, self._undo)
+
+    def close(self) -> None:
+        """Give the folder up to others."""
+        if self._lock is not None:
+            self._lock.release()
+            self._lock = None
+
+    def _step(self, source: list[tuple[str, Project]], target: list[tuple[str, Project]]) -> None:
+        if not source:
+            return
+        label, project = source[-1]
+        self._save(project)
+        source.pop()
+        target.append((label, self._project))
+        self._merge_key = None
+        self._set(project)
+
+    def _save(self, project: Project) -> None:
+        try:
+            store.save(self.folder, project)
+        except ProjectError as error:
+            raise ProjectError(error.path, f"{error.reason} The change was not made.") from error
+
+    def _set(self, project: Project) -> None:
+        self._project = project
+        self.changed.emit(project)

@@ -1,0 +1,165 @@
+"""What a project holds. SI units; angles in degrees only where the name says so."""
+
+from datetime import date
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from fusus.core.estimation.attitude_ekf.parameters import Parameters as AttitudeEkfParameters
+from fusus.core.estimation.complementary.parameters import Parameters as ComplementaryParameters
+from fusus.core.estimation.madgwick.parameters import Parameters as MadgwickParameters
+from fusus.core.estimation.mahony.parameters import Parameters as MahonyParameters
+from fusus.core.judgement.requirements import Requirement
+from fusus.core.needs.modes import Mode
+from fusus.core.parts.fitting import Fitting
+from fusus.core.parts.part import Part
+from fusus.core.prediction.mission import Mission
+from fusus.project.evidence import Evidence, Record
+
+FORMAT = 1
+
+EstimatorName = Literal["complementary", "mahony", "madgwick", "attitude-ekf"]
+Layout = Literal["X-quad", "plus-quad", "H-quad", "hexa", "octo", "coaxial X8", "other"]
+
+
+class Place(Record):
+    """Where the craft is flown: WGS 84 latitude and longitude in degrees, height above sea level in m."""
+
+    lat_deg: Annotated[float, Field(ge=-90, le=90)]
+    lon_deg: Annotated[float, Field(ge=-180, le=180)]
+    height_m: Annotated[float, Field(ge=-500, le=9000)] = 0.0
+
+
+class Craft(Record):
+    """The airframe, as far as the estimate depends on it."""
+
+    layout: Layout = "X-quad"
+    mass_kg: Annotated[float, Field(gt=0.02, le=150)] = 1.0
+    arm_m: Annotated[float, Field(gt=0.02, le=5)] = 0.2
+    prop_diameter_m: Annotated[float, Field(ge=0.02, le=3)] = 0.25
+    motor_thrust_n: Annotated[float, Field(ge=0.05, le=2000)] = 8.0
+    cells: Annotated[float, Field(ge=1, le=24)] = 4.0
+    capacity_as: Annotated[float, Field(gt=0, le=1e6)] = 14400.0
+    inertia_x_kg_m2: Annotated[float | None, Field(gt=0, le=1e3)] = None
+    inertia_y_kg_m2: Annotated[float | None, Field(gt=0, le=1e3)] = None
+    inertia_z_kg_m2: Annotated[float | None, Field(gt=0, le=1e3)] = None
+
+
+class Climate(Record):
+    """Temperatures to fly in, °C."""
+
+    low_degc: Annotated[float, Field(ge=-80, le=60)] = 0.0
+    high_degc: Annotated[float, Field(ge=-40, le=80)] = 30.0
+
+
+class Budgets(Record):
+    """What the sensors may cost, weigh and draw; None: no limit."""
+
+    price: Annotated[float | None, Field(ge=0)] = None
+    mass_kg: Annotated[float | None, Field(ge=0)] = None
+    current_a: Annotated[float | None, Field(ge=0)] = None
+    bus_share: Annotated[float | None, Field(gt=0, le=1)] = None
+
+
+HeadingSchool = Literal["magnetometer", "GNSS course"]
+
+
+class Parts(Record):
+    """The chosen parts by name, the maker's own parts, and how they are fitted.
+
+    ``magnetometer`` may name a nine-axis IMU: then the board's own is used.
+    """
+
+    imu: str | None = None
+    barometer: str | None = None
+    magnetometer: str | None = None
+    receiver: str | None = None
+    rangefinder: str | None = None
+    heading: HeadingSchool = "magnetometer"
+    fitting: Fitting = Fitting()
+    own: tuple[Part, ...] = ()
+
+
+DEFAULT_REQUIREMENTS = (
+    Requirement("tilt", 0.0349065850398866, "rmse"),
+    Requirement("heading", 0.13962634015954636, "rmse"),
+    Requirement("height", 0.5, "p95"),
+    Requirement("position", 2.0, "p95"),
+    Requirement("velocity", 0.3, "rmse"),
+    Requirement("outage", 5.0, "max", 8.0),
+)
+
+
+class Brief(Record):
+    """What the craft must do, where, and how good its estimate has to be."""
+
+    about: str = ""
+    craft: Craft = Craft()
+    modes: tuple[Mode, ...] = ("self-level", "altitude-hold", "position-hold", "return")
+    mission: Mission = Mission()
+    climate: Climate = Climate()
+    budgets: Budgets = Budgets()
+    place: Place | None = None
+    day: date | None = None
+    requirements: tuple[Requirement, ...] = DEFAULT_REQUIREMENTS
+
+
+class Fusion(Record):
+    """Which recording, which estimators (the first is the one that is judged), how tuned, how compared."""
+
+    recording: str | None = None
+    estimators: Annotated[tuple[EstimatorName, ...], Field(min_length=1)] = ("attitude-ekf", "complementary")
+    use_magnetometer: bool = True
+    align_time: bool = False
+    align_yaw: bool = False
+    complementary: ComplementaryParameters = ComplementaryParameters()
+    mahony: MahonyParameters = MahonyParameters()
+    madgwick: MadgwickParameters = MadgwickParameters()
+    attitude_ekf: AttitudeEkfParameters = AttitudeEkfParameters()
+
+    def parameters_of(
+        self, estimator: str
+    ) -> ComplementaryParameters | MahonyParameters | MadgwickParameters | AttitudeEkfParameters:
+        """Return the tuning of an estimator by its command-line name."""
+        chosen = getattr(self, estimator.replace("-", "_"))
+        if not isinstance(
+            chosen, (ComplementaryParameters, MahonyParameters, MadgwickParameters, AttitudeEkfParameters)
+        ):
+            raise TypeError(f"{estimator} is no estimator")
+        return chosen
+
+
+class Drift(Record):
+    """How long a gyro's bias is averaged at rest and how well it should be known, over what span drift is shown, and
+    the limit of dead reckoning."""
+
+    averaging_s: Annotated[float, Field(ge=0.5, le=3600)] = 10.0
+    bias_error_rad_s: Annotated[float, Field(ge=1e-9, le=1.0)] = 1e-4
+    span_s: Annotated[float, Field(ge=10, le=36000)] = 600.0
+    limit_m: Annotated[float, Field(gt=0, le=1e5)] = 3.0
+
+
+class EarlierValue(Record):
+    """A figure that another replaced: both stay on record."""
+
+    path: str
+    value: float | str | bool | None
+    evidence: Evidence
+
+
+class Project(Record):
+    """One craft, from brief to proof. ``provenance`` says by path where a figure comes from; what is not in it is
+    assumed."""
+
+    format: Literal[1] = 1
+    name: Annotated[str, Field(min_length=1, max_length=120)]
+    brief: Brief = Brief()
+    parts: Parts = Parts()
+    drift: Drift = Drift()
+    fusion: Fusion = Fusion()
+    provenance: dict[str, Evidence] = Field(default_factory=dict)
+    earlier: tuple[EarlierValue, ...] = ()
+
+    def evidence(self, path: str) -> Evidence:
+        """Return where the figure at ``path`` comes from."""
+        return self.provenance.get(path, Evidence())

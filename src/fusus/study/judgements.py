@@ -1,0 +1,114 @@
+"""Verdicts of all recordings of a project, kept in ``results/`` under a hash of everything they depend on."""
+
+import hashlib
+import json
+from dataclasses import asdict, dataclass
+from pathlib import Path
+from typing import Any
+
+from fusus.core.progress import Progress, Silent
+from fusus.core.source import source_digest
+from fusus.errors import FususError, ProjectError
+from fusus.logs.info import RECORDING_FILE, RecordingInfo, list_recordings, recordings_folder
+from fusus.project.atomic import write_atomically
+from fusus.project.records import Project
+
+BENCH_KINDS = {"jig", "still", "six-face", "rotate", "soak", "airflow", "motor-current", "vibration", "gnss-static"}
+
+
+@dataclass(frozen=True, slots=True)
+class Judgement:
+    """What one recording says of the requirements; ``verdicts`` and ``findings`` as in ``summary``."""
+
+    recording: str
+    kind: str
+    evidence: str
+    estimator: str
+    verdicts: tuple[dict[str, Any], ...]
+    findings: tuple[dict[str, Any], ...]
+    error: str | None = None
+
+    def verdict(self, requirement: str) -> dict[str, Any] | None:
+        """Return the verdict on a requirement by its key."""
+        return next((v for v in self.verdicts if v["requirement"] == requirement), None)
+
+
+def evidence_of(kind: str) -> str:
+    """Return whether a kind of recording is bench or flight evidence."""
+    return "bench" if kind in BENCH_KINDS else "flight"
+
+
+def key_of(folder: Path, project: Project, recording: str) -> str:
+    """Return the hash of all that a judgement of a recording depends on."""
+    fusion = project.fusion
+    judged = fusion.estimators[0]
+    path = recordings_folder(folder) / recording / RECORDING_FILE
+    parts = {
+        "source": source_digest(),
+        "recording": hashlib.sha256(path.read_bytes()).hexdigest(),
+        "estimators": [[n, asdict(fusion.parameters_of(n))] for n in fusion.estimators],
+        "options": [fusion.use_magnetometer, fusion.align_time, fusion.align_yaw],
+        "requirements": [asdict(r) for r in project.brief.requirements],
+        "place": project.brief.place.model_dump() if project.brief.place else None,
+        "day": str(project.brief.day),
+        "judged": judged,
+    }
+    return hashlib.sha256(json.dumps(parts, sort_keys=True).encode()).hexdigest()[:24]
+
+
+def cached(folder: Path, project: Project, recording: str) -> Judgement | None:
+    """Return a kept judgement that is still true, or None."""
+    try:
+        data = json.loads((folder / "results" / f"{key_of(folder, project, recording)}.json").read_text())
+        return Judgement(**data | {"verdicts": tuple(data["verdicts"]), "findings": tuple(data["findings"])})
+    except (OSError, ValueError, TypeError, KeyError):
+        return None
+
+
+def judge_recording(folder: Path, project: Project, info: RecordingInfo, progress: Progress | None = None) -> Judgement:
+    """Return the judgement of one recording, computed if it is not kept."""
+    found = cached(folder, project, info.name)
+    if found is not None:
+        return found
+    # The estimators are heavy to load: a kept judgement must not wait for them.
+    from fusus.study import summary
+    from fusus.study.run import request_for, run
+
+    evidence = evidence_of(info.kind)
+    estimator = project.fusion.estimators[0]
+    try:
+        study = run(request_for(folder, project, info.name), progress or Silent())
+    except FususError as error:
+        return Judgement(info.name, info.kind, evidence, estimator, (), (), str(error))
+    result = Judgement(
+        info.name,
+        info.kind,
+        evidence,
+        estimator,
+        tuple(summary.verdict(v) for v in study.verdicts),
+        tuple(summary.finding(f) for f in study.findings),
+    )
+    keep(folder, project, result)
+    return result
+
+
+def keep(folder: Path, project: Project, judgement: Judgement) -> None:
+    """Write a judgement to the cache; a cache that cannot be written is no reason to fail."""
+    try:
+        (folder / "results").mkdir(exist_ok=True)
+        path = folder / "results" / f"{key_of(folder, project, judgement.recording)}.json"
+        write_atomically(path, json.dumps(asdict(judgement), ensure_ascii=False).encode())
+    except (OSError, ProjectError):
+        return
+
+
+def judge_all(folder: Path, project: Project, progress: Progress | None = None) -> tuple[Judgement, ...]:
+    """Return the judgements of all recordings."""
+    progress = progress or Silent()
+    infos = list_recordings(folder)
+    out = []
+    for i, info in enumerate(infos):
+        progress.step(i, len(infos), f"Judging {info.name}")
+        out.append(judge_recording(folder, project, info))
+    progress.step(len(infos), max(len(infos), 1), "Judging")
+    return tuple(out)

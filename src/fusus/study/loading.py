@@ -1,0 +1,75 @@
+"""From a project's recording to what the core takes."""
+
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from fusus.core.analysis.comparison import Track
+from fusus.core.arrays import Array
+from fusus.core.estimation.replay import AttitudeInput, attitude_input
+from fusus.core.world.site import Site
+from fusus.errors import RecordingError
+from fusus.logs.info import RecordingInfo, load_info
+from fusus.logs.problems import Problem
+from fusus.logs.recording import Stream, load_stream
+from fusus.project.records import Project
+from fusus.study.site import site_of
+
+
+@dataclass(frozen=True, slots=True)
+class LoadedRecording:
+    """A recording ready for attitude estimators, its reference if it has one, and what was left out."""
+
+    info: RecordingInfo
+    given: AttitudeInput
+    reference: Track | None
+    site: Site
+    problems: tuple[Problem, ...]
+
+
+def load(folder: Path, project: Project, recording: str, use_magnetometer: bool = True) -> LoadedRecording:
+    """Return a recording ready to run; RecordingError says what it lacks."""
+    info = load_info(folder, recording)
+    imu = load_stream(folder, recording, "imu")
+    if imu is None or not imu.has("gyro_x_rad_s", "acc_x_m_s2"):
+        raise RecordingError(
+            recording,
+            f"an attitude needs gyro and accelerometer; it holds {', '.join(info.streams) or 'nothing'}.",
+        )
+    t, gyro, acc = imu.t_s, imu.vector("gyro", "rad_s"), imu.vector("acc", "m_s2")
+    good = np.isfinite(gyro).all(axis=1) & np.isfinite(acc).all(axis=1)
+    problems: list[Problem] = []
+    if not good.all():
+        first = int(np.flatnonzero(~good)[0])
+        problems.append(
+            Problem(
+                file=recording, kind="nan", count=int((~good).sum()), action="samples left out; the step after is longer",
+                message=f"samples of imu without gyro or accelerometer, the first at t = {t[first]:.3f} s",
+            )
+        )  # fmt: skip
+    if good.sum() < 2:
+        raise RecordingError(recording, "fewer than two samples hold both gyro and accelerometer.")
+    mag = load_stream(folder, recording, "mag") if use_magnetometer else None
+    field = mag.vector("mag", "ut") if mag is not None and mag.has("mag_x_ut", "mag_y_ut", "mag_z_ut") else None
+    given = attitude_input(t[good], gyro[good], acc[good], mag.t_s if mag and field is not None else None, field)
+    return LoadedRecording(
+        info, given, load_track(folder, recording, "reference"), site_of(project, info), tuple(problems)
+    )
+
+
+def load_track(folder: Path, recording: str, stream: str) -> Track | None:
+    """Return the reference or the board's own estimate as a track, or None where it holds no attitude."""
+    found = load_stream(folder, recording, stream)
+    if found is None or not found.has("q_w", "q_x", "q_y", "q_z"):
+        return None
+    q = found.matrix("q_w", "q_x", "q_y", "q_z")
+    good = np.isfinite(q).all(axis=1)
+    if good.sum() < 2:
+        return None
+
+    def triple(name: str, unit: str) -> Array | None:
+        columns = [f"{name}_{a}_{unit}" for a in "ned"]
+        return found.matrix(*columns)[good] if isinstance(found, Stream) and found.has(*columns) else None
+
+    return Track(found.t_s[good], q[good], triple("pos", "m"), triple("vel", "m_s"))

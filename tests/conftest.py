@@ -1,0 +1,58 @@
+"""What all tests share: settings and logs go to temporary folders, Qt draws offscreen."""
+
+import os
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+import numpy as np
+import pytest
+
+from fusus.core.simulation.record import record
+from fusus.core.simulation.scenario import Conditions, Suite
+from fusus.core.simulation.trajectory import Air, Waypoint, fly
+from fusus.core.world.site import Site, site_at
+from fusus.project import store
+from fusus.project.records import Brief, Place, Project
+
+HOME = (52.5, 13.4, 40.0)
+
+
+@pytest.fixture(autouse=True)
+def own_folders(tmp_path_factory, monkeypatch):
+    """Keep settings, data and logs of the user out of the tests."""
+    root = tmp_path_factory.mktemp("home")
+    for name in ("CONFIG", "DATA", "STATE"):
+        monkeypatch.setenv(f"XDG_{name}_HOME", str(root / name.lower()))
+
+
+@pytest.fixture(scope="session")
+def site() -> Site:
+    """Gravity and field of one place."""
+    from datetime import date
+
+    return site_at(*HOME, date(2026, 6, 1))
+
+
+def short_flight(site: Site, seed: int = 1, rate_hz: float = 200.0, wander: float = 0.6, suite: Suite | None = None):
+    """Return motion and streams of a made-up flight of some 90 s that begins at rest."""
+    rng = np.random.default_rng(seed + 1000)
+    points = [Waypoint(0, 0, 0, 0, 0.3), Waypoint(8, 0, 0, 0, 0.3), Waypoint(12, 0, 0, 3, 0.3)]
+    t, yaw = 12.0, 0.3
+    while t < 80:
+        t += rng.uniform(2.0, 5.0)
+        yaw += rng.normal(0, 0.5)
+        n, e = rng.normal(0, 6 * wander, 2)
+        points.append(Waypoint(t, n, e, 3 + rng.normal(0, 0.3), yaw, holds=bool(rng.random() < 0.4)))
+    points += [Waypoint(t + 6, 0, 0, 3, yaw), Waypoint(t + 11, 0, 0, 0, yaw), Waypoint(t + 14, 0, 0, 0, yaw)]
+    motion = fly(points, rate_hz, site.gravity_m_s2, Air(-2.0, 1.5))
+    return motion, record(motion, rate_hz, suite or Suite(), Conditions(rotor_hz=67.0), site, HOME, seed)
+
+
+@pytest.fixture
+def project(tmp_path):
+    """An empty project folder with a known place."""
+    folder = tmp_path / "craft"
+    store.create(
+        folder, Project(name="Test craft", brief=Brief(place=Place(lat_deg=HOME[0], lon_deg=HOME[1], height_m=HOME[2])))
+    )
+    return folder

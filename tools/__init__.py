@@ -1,0 +1,1 @@
+"""Commands for developers: bench, screenshots, warming the compiled kernels."""

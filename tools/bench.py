@@ -1,0 +1,214 @@
+"""Speed as ratios against reference libraries in the same run: ``./run bench``. Never a timed test."""
+
+import argparse
+import shutil
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from datetime import date
+from pathlib import Path
+
+import numpy as np
+
+SAMPLES = 300_000
+REFERENCE_SAMPLES = 20_000
+
+
+def best(work: Callable[[], object], repeats: int = 25) -> float:
+    """Return the shortest of several times, s: the one least disturbed by others on the machine."""
+    times = []
+    for _ in range(repeats):
+        began = time.perf_counter()
+        work()
+        times.append(time.perf_counter() - began)
+    return min(times)
+
+
+def made_samples(n: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Return made-up gyro, accelerometer and field samples in SI units, forward-right-down."""
+    rng = np.random.default_rng(1)
+    t = np.arange(n) * 1e-3
+    gyro = rng.normal(0, 0.004, (n, 3)) + np.stack([0.3 * np.sin(t), 0.2 * np.cos(t), 0.1 * np.ones(n)], axis=1)
+    acc = rng.normal([0.0, 0.0, -9.81], 0.05, (n, 3))
+    mag = rng.normal([18.6, 1.6, 46.4], 0.4, (n, 3))
+    return gyro, acc, mag
+
+
+def estimators() -> dict[str, float]:
+    """Return microseconds a sample of each estimator on one core: 1 kHz with a field every tenth sample."""
+    from importlib import import_module
+
+    from fusus.core.estimation.catalogue import ESTIMATORS
+    from fusus.core.estimation.initial import start_from
+    from fusus.core.estimation.replay import attitude_input
+    from fusus.core.world.site import site_at
+
+    gyro, acc, mag = made_samples(SAMPLES)
+    t = np.arange(SAMPLES) * 1e-3
+    site = site_at(52.5, 13.4, 40.0, date(2026, 6, 1))
+    given = attitude_input(t, gyro, acc, t[::10], mag[::10])
+    start = start_from(t, gyro, acc, given.samples.mag_b, site)
+    out = {}
+    for info in ESTIMATORS:
+        module = import_module(f"fusus.core.estimation.{info.module}.run")
+        parameters = info.parameters()
+        c = module.coefficients(parameters, site, start)
+        state = module.initial_state(parameters, c, start)
+        module.run(c, state, given.samples.part(0, 100))
+        # Blocks as a replay takes them: the outputs stay in the cache.
+        blocks = [given.samples.part(i, i + 20_000) for i in range(0, SAMPLES, 20_000)]
+
+        def all_blocks(m=module, c=c, s=state, blocks=blocks) -> None:
+            for block in blocks:
+                _, s = m.run(c, s, block)
+
+        out[info.name] = best(all_blocks) / SAMPLES * 1e6
+    return out
+
+
+def references() -> dict[str, float]:
+    """Return microseconds a sample of the reference libraries."""
+    import ahrs
+    import imufusion
+    import vqf
+
+    gyro, acc, mag = (np.ascontiguousarray(a) for a in made_samples(SAMPLES))
+    out = {"vqf (compiled batch)": best(lambda: vqf.VQF(1e-3).updateBatch(gyro, acc, mag), 25) / SAMPLES * 1e6}
+    few = slice(0, REFERENCE_SAMPLES)
+    degrees, g = np.degrees(gyro[few]), acc[few] / 9.80665
+
+    def per_call() -> None:
+        fusion = imufusion.Ahrs()
+        fusion.set_sample_period(1e-3)
+        for w, f, m in zip(degrees, g, mag[few], strict=True):
+            fusion.update(w, f, m)
+
+    out["imufusion (per call)"] = best(per_call, 25) / REFERENCE_SAMPLES * 1e6
+    small = slice(0, 4000)
+    for name, filter_ in (
+        ("Mahony", ahrs.filters.Mahony),
+        ("Madgwick", ahrs.filters.Madgwick),
+        ("EKF", ahrs.filters.EKF),
+    ):
+        span = best(lambda f=filter_: f(gyr=gyro[small], acc=-acc[small], mag=mag[small], frequency=1000.0), 1)
+        out[f"ahrs {name}"] = span / 4000 * 1e6
+    return out
+
+
+def bench_estimators() -> None:
+    """Print the estimators' times and their ratios to the references'."""
+    ours, theirs = estimators(), references()
+    print(f"Estimators, µs a sample ({SAMPLES} samples at 1 kHz, field at 100 Hz, one core, best of 25)")
+    for name, value in ours.items():
+        print(f"  {name:<24} {value:7.3f}")
+    for name, value in theirs.items():
+        print(f"  {name:<24} {value:7.3f}   " + "   ".join(f"{value / v:7.1f} x {n}" for n, v in ours.items()))
+
+
+def write_table(path: Path, megabytes: int) -> None:
+    """Write a table of IMU, magnetometer and barometer of about the wanted size."""
+    import polars as pl
+
+    rows = megabytes * 1_000_000 // 110
+    rng = np.random.default_rng(2)
+    columns = {"t_us": np.arange(rows) * 1000}
+    for name, mean, sigma in (
+        ("gyro_x (deg/s)", 0, 1), ("gyro_y (deg/s)", 0, 1), ("gyro_z (deg/s)", 0, 1), ("acc_x (g)", 0, 0.01), ("acc_y (g)", 0, 0.01),
+        ("acc_z (g)", -1, 0.01), ("mag_x (uT)", 20, 0.3), ("mag_y (uT)", 0, 0.3), ("mag_z (uT)", 43, 0.3), ("pressure (hPa)", 1013, 0.01),
+    ):  # fmt: skip
+        columns[name] = rng.normal(mean, sigma, rows)
+    pl.DataFrame(columns).write_csv(path, float_precision=6)
+
+
+_READ = (
+    "import polars, sys, time; t = time.perf_counter(); polars.read_csv(sys.argv[1]); print(time.perf_counter() - t)"
+)
+_IMPORT = """
+import sys, time
+from pathlib import Path
+from fusus.logs.importer import ImportRequest, import_recording
+t = time.perf_counter()
+import_recording(ImportRequest((Path(sys.argv[1]),), Path(sys.argv[2]), sys.argv[3]))
+spent = time.perf_counter() - t
+# The peak of this program alone: what getrusage says may be its parent's.
+peak = next(line for line in open("/proc/self/status") if line.startswith("VmHWM")).split()[1]
+print(spent, int(peak) / 1000)
+"""
+
+
+def bench_import(megabytes: int, repeats: int) -> None:
+    """Print import against polars.read_csv, in turn, each in a process of its own."""
+    folder = Path(tempfile.mkdtemp(prefix="fusus-bench-"))
+    try:
+        source = folder / "big.csv"
+        write_table(source, megabytes)
+        size, cells = source.stat().st_size / 1e6, megabytes * 1_000_000 // 110 * 11
+        ratios, peaks = [], []
+        for i in range(repeats):
+            source.read_bytes()[:1]  # both find the file in memory
+            reading = float(_run(_READ, str(source)).split()[0])
+            importing, peak = (float(v) for v in _run(_IMPORT, str(source), str(folder), f"r{i}").split())
+            shutil.rmtree(folder / "recordings", ignore_errors=True)
+            ratios.append(reading / importing)
+            peaks.append(peak)
+            print(f"  polars.read_csv {reading:6.2f} s   import {importing:6.2f} s   ratio {reading / importing:.2f}")
+        table = cells * 8 / 1e6
+        print(
+            f"Import of {size:.0f} MB: {statistics.median(ratios):.2f} of the speed of polars.read_csv (at least 0.50 is wanted), "
+            f"{max(peaks):.0f} MB at most (table {table:.0f} MB, twice that is allowed)"
+        )
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+def bench_prediction() -> None:
+    """Print suites a second, and covariance steps a second against the plain NumPy twin of the tests."""
+    from tests.core.prediction import twin
+
+    from fusus.core.prediction.predict import Recursion, Tables
+    from fusus.demo.build import demo_project
+    from fusus.study.suite import choice_of, course_of, model_of, rank_parts
+
+    project = demo_project()
+    course, choice = course_of(project), choice_of(project)
+    if choice is None:
+        raise RuntimeError("the demo has no parts")
+    model, tables = model_of(project, choice), Tables(course)
+    Recursion(model, course, keeps=False, tables=tables)
+    ours = best(lambda: Recursion(model, course, keeps=False, tables=tables), 40)
+    plain = best(lambda: twin.recursion(model, course), 2)
+    steps = len(course.t_s)
+    print(
+        f"Covariance recursion: {steps / ours:,.0f} steps a second, plain NumPy {steps / plain:,.0f}: {plain / ours:.0f} times "
+        "(at least 30 is wanted)"
+    )
+    began = time.perf_counter()
+    count = len(rank_parts(project).suites)
+    spent = time.perf_counter() - began
+    print(f"Ranking: {count} suites in {spent:.1f} s, {count / spent:.0f} a second (all under 10 s is wanted)")
+
+
+def _run(code: str, *arguments: str) -> str:
+    return subprocess.run([sys.executable, "-c", code, *arguments], check=True, capture_output=True, text=True).stdout
+
+
+def main() -> None:
+    """Run the benches."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--megabytes", type=int, default=1000, help="size of the imported table")
+    parser.add_argument("--repeats", type=int, default=3)
+    parser.add_argument("--only", choices=["estimators", "prediction", "import"])
+    options = parser.parse_args()
+    if options.only in (None, "estimators"):
+        bench_estimators()
+    if options.only in (None, "prediction"):
+        bench_prediction()
+    if options.only in (None, "import"):
+        bench_import(options.megabytes, options.repeats)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,139 @@
+"""Takes the screenshots in docs/screenshots from the demo data: ``./run shots``."""
+
+import shutil
+import sys
+import tempfile
+from pathlib import Path
+
+from PyQt6.QtCore import QSettings
+from PyQt6.QtWidgets import QApplication
+
+from fusus.app.__main__ import make_application
+from fusus.app.finder import Finder
+from fusus.app.importing.dialog import ImportDialog
+from fusus.app.pictures import save, settle, wait_for
+from fusus.app.routes import findables
+from fusus.app.settings import Settings
+from fusus.app.window import Window, apply_theme
+from fusus.demo.build import build
+from fusus.logs.importer import ImportRequest, plan_import
+
+OUT = Path(__file__).parents[1] / "docs" / "screenshots"
+
+
+def write_log(project: Path, path: Path) -> None:
+    """Write a stretch of the hover as a maker's logger would: degrees, g, z up, a bad field."""
+    import numpy as np
+
+    from fusus.logs.recording import load_stream
+
+    imu = load_stream(project, "slipway-hover", "imu")
+    if imu is None:
+        raise RuntimeError("the demo has no hover")
+    rows = slice(2000, 30_000, 5)
+    t, up = imu.t_ns[rows] // 1000, np.array([1.0, -1.0, -1.0])
+    gyro, acc = np.degrees(imu.vector("gyro", "rad_s")[rows]) * up, imu.vector("acc", "m_s2")[rows] / 9.80665 * up
+    lines = ["time_us;gyro x;gyro y;gyro z;acc x;acc y;acc z;board temp"]
+    for i in range(len(t)):
+        values = ";".join(f"{v:.4f}" for v in (*gyro[i], *acc[i]))
+        lines.append(f"{t[i]};{values};{20 + 0.001 * i:.1f}".replace(".", ","))
+    lines[900] = lines[900].replace(";", ";#", 1)
+    path.write_text("\n".join(lines) + "\n", encoding="utf-8")
+
+
+def main() -> None:
+    """Take all pictures."""
+    scratch = Path(tempfile.mkdtemp(prefix="fusus-shots-"))
+    try:
+        _take(scratch)
+    finally:
+        shutil.rmtree(scratch, ignore_errors=True)
+
+
+def _take(scratch: Path) -> None:
+    OUT.mkdir(parents=True, exist_ok=True)
+    folder = build(scratch / "Dunlin")
+    app = make_application(sys.argv[:1])
+    apply_theme("light")
+    window = Window(Settings(QSettings(str(scratch / "s.ini"), QSettings.Format.IniFormat)))
+    window.resize(1280, 800)
+    window.show()
+    settle(app)
+    save(window, OUT / "start.png")
+
+    window.desk.open(folder)
+    if not wait_for(
+        app, lambda: window.desk.study is not None and len(window.desk.judgements) == 3 and not window.desk.jobs.running
+    ):
+        raise RuntimeError("the demo did not finish")
+    for stage in ("fusion", "proof"):
+        window.show_stage(stage)
+        wait_for(app, lambda: not window.desk.jobs.running, 20)
+        if stage == "proof":
+            sheet = window.sheets.currentWidget()
+            sheet.table.setCurrentIndex(sheet.model.index(0, 1))
+        settle(app)
+        save(window, OUT / f"{stage}.png")
+        window.margin.show_help(None)
+    _take_before_buying(window, app)
+    window.show_stage("fusion")
+    window.sheets.currentWidget().show_tab(1)
+    settle(app)
+    save(window, OUT / "fusion-heading.png")
+    window.choose_theme("dark")
+    window.sheets.currentWidget().show_tab(0)
+    settle(app)
+    save(window, OUT / "fusion-dark.png")
+    window.choose_theme("light")
+
+    finder = Finder(findables(window), window)
+    finder.show()
+    finder.edit.setText("mag")
+    settle(app)
+    save(finder, OUT / "finder.png")
+    finder.close()
+    log = scratch / "slipway.csv"
+    write_log(folder, log)
+    dialog = ImportDialog(plan_import(ImportRequest((log,), folder, "slipway")), "slipway", set(), window)
+    dialog.show()
+    settle(app)
+    save(dialog, OUT / "import.png")
+    dialog.close()
+    window.close()
+
+
+# Stage, page, picture; the first page of Brief with help on a row.
+PAGES = (
+    ("brief", "needs", "brief"),
+    ("brief", "modes", "brief-modes"),
+    ("brief", "place", "brief-place"),
+    ("parts", "catalogue", "parts"),
+    ("parts", "suites", "parts-suites"),
+    ("parts", "registers", "parts-registers"),
+    ("parts", "schools", "parts-schools"),
+    ("drift", "budget", "drift"),
+    ("drift", "mission", "drift-mission"),
+    ("drift", "rest", "drift-rest"),
+    ("drift", "facts", "drift-facts"),
+)
+
+
+def _take_before_buying(window: Window, app: QApplication) -> None:
+    """Take Brief, Parts and Drift; the ranking first, for the suite chart."""
+    window.desk.foresight.run_ranking()
+    if not wait_for(app, lambda: window.desk.foresight.ranking is not None and not window.desk.jobs.running, 120):
+        raise RuntimeError("the ranking did not finish")
+    for stage, page, name in PAGES:
+        window.show_stage(stage)
+        window.sheets.currentWidget().show_page(page)
+        wait_for(app, lambda: not window.desk.jobs.running, 20)
+        if name == "brief":
+            window.ledger.row_focused.emit("brief.mission.steel_ut")
+            window.explain()
+        settle(app)
+        save(window, OUT / f"{name}.png")
+        window.margin.show_help(None)
+
+
+if __name__ == "__main__":
+    main()
