@@ -84,6 +84,14 @@ class LockedError(ProjectError):
     """Another window or command holds the project."""
 
 
+class LinkError(FususError):
+    """A link to a board cannot be opened, or is named wrongly."""
+
+    def __init__(self, link: str, reason: str) -> None:
+        self.link, self.reason = link, reason
+        super().__init__(f"{link}: {reason}")
+
+
 class AlignmentError(FususError, ValueError):
     """Two records cannot be brought onto one clock."""
 

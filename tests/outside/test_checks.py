@@ -413,7 +413,7 @@ def test_unrelated_logs_are_refused():
 
 
 @pytest.mark.parametrize(
-    "check", [c for c in CHECKS if c["topic"] == "GNS" and c["id"] != "GNS-01"], ids=lambda c: c["id"]
+    "check", [c for c in CHECKS if c["topic"] == "GNS" and c["id"] not in ("GNS-01", "GNS-05")], ids=lambda c: c["id"]
 )
 def test_percentiles_of_normal_errors_that_are_no_circle(check):
     """The predictions' 95th percentile takes a squared size as gamma distributed: some 1 % is what it promises."""

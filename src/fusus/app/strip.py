@@ -23,20 +23,22 @@ def worst(judgements: tuple[Judgement, ...], requirement: Requirement, evidence:
     return max(found, key=lambda v: (RANK[v["verdict"]], v["value"])) if found else None
 
 
-def _predicted(requirement: Requirement, value: float) -> dict[str, Any]:
+def _predicted(requirement: Requirement, value: float, source: str) -> dict[str, Any]:
     """Return a predicted value in the form of a verdict."""
     unit, _ = SHOWN[requirement.unit]
     kept = value <= requirement.limit
     return {
         "verdict": "pass" if kept else "fail", "value": from_si(value, unit, KIND_OF_UNIT[requirement.unit]),
-        "reason": "predicted from the chosen parts' datasheets on the mission",
+        "reason": f"predicted on the mission from {source}",
     }  # fmt: skip
 
 
 class RequirementCell(QWidget):
     """One requirement on the strip."""
 
-    def __init__(self, requirement: Requirement, judgements: tuple[Judgement, ...], predicted: float | None) -> None:
+    def __init__(
+        self, requirement: Requirement, judgements: tuple[Judgement, ...], predicted: float | None, bench: float | None
+    ) -> None:
         super().__init__()
         grid = QGridLayout(self)
         grid.setContentsMargins(10, 6, 10, 6)
@@ -47,7 +49,9 @@ class RequirementCell(QWidget):
         for column, source in enumerate(("predicted", "bench", "flight")):
             verdict = worst(judgements, requirement, source)
             if source == "predicted" and predicted is not None:
-                verdict = _predicted(requirement, predicted)
+                verdict = _predicted(requirement, predicted, "the chosen parts' datasheets")
+            if source == "bench" and verdict is None and bench is not None:
+                verdict = _predicted(requirement, bench, "what the bench measured of the parts")
             name = QLabel(source)
             name.setProperty("role", "faint")
             value = QLabel("–" if verdict is None else f"{theme.SHAPES[verdict['verdict']]} {figure(verdict['value'])}")
@@ -80,10 +84,12 @@ class Strip(QScrollArea):
         self.setFrameShape(QFrame.Shape.NoFrame)
 
     def show_requirements(
-        self, requirements: tuple[Requirement, ...], judgements: tuple[Judgement, ...], predicted: Sequence[Any] = ()
-    ) -> None:
-        """Show requirements with what is known of each; ``predicted`` are figures of a prediction."""
-        values = {f.requirement: f.value for f in predicted}
+        self, requirements: tuple[Requirement, ...], judgements: tuple[Judgement, ...], predicted: Sequence[Any] = (),
+        bench: Sequence[Any] = (),
+    ) -> None:  # fmt: skip
+        """Show requirements with what is known of each; ``predicted`` are figures of a prediction by datasheets, ``bench``
+        those with measured parts."""
+        values, measured = ({f.requirement: f.value for f in figures} for figures in (predicted, bench))
         body = QWidget()
         body.setObjectName("strip")
         body.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -96,7 +102,7 @@ class Strip(QScrollArea):
                 rule.setFixedWidth(1)
                 rule.setStyleSheet(f"background: {theme.tokens().rule};")
                 row.addWidget(rule)
-            row.addWidget(RequirementCell(requirement, judgements, values.get(requirement)))
+            row.addWidget(RequirementCell(requirement, judgements, values.get(requirement), measured.get(requirement)))
         if not requirements:
             link = QToolButton()
             link.setText("No requirements yet: say in the brief how good the estimate has to be.")

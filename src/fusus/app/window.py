@@ -195,8 +195,16 @@ class Window(QMainWindow):
     def _show_requirements(self) -> None:
         if self.desk.document is not None:
             outlook = self.desk.foresight.outlook
-            predicted = outlook.study.prediction.figures if outlook is not None and outlook.study is not None else ()
-            self.strip.show_requirements(self.desk.project.brief.requirements, self.desk.judgements, predicted)
+            study = outlook.study if outlook is not None else None
+            figures = study.prediction.figures if study is not None else ()
+            # Once the bench has measured parts, the prediction splits: datasheets alone, and with what was measured.
+            printed = study.by_datasheet if study is not None else None
+            self.strip.show_requirements(
+                self.desk.project.brief.requirements,
+                self.desk.judgements,
+                printed or figures,
+                figures if printed else (),
+            )
 
     def _show_notes(self) -> None:
         if self.desk.document is None:

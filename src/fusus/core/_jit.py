@@ -33,3 +33,9 @@ numba.config.CACHE_DIR = str(_cache_folder())  # type: ignore[attr-defined]
 def kernel(function: F) -> F:
     """Compile ``function``; no fastmath, since that removes isnan."""
     return cast(F, numba.njit(cache=True, nogil=True, error_model="numpy")(function))
+
+
+def summing_kernel(function: F) -> F:
+    """Compile a plain sum, whose terms may be added in any order: several at a time. isnan and infinities still hold."""
+    order_free = {"reassoc", "nsz", "contract"}
+    return cast(F, numba.njit(cache=True, nogil=True, error_model="numpy", fastmath=order_free)(function))

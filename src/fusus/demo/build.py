@@ -109,6 +109,7 @@ def build(folder: Path, progress: Progress | None = None) -> Path:
             place=PLACE,
             temperature_degc=18.0,
             conditions=scenario.conditions_text,
+            is_calibrated=True,
             reference_is="simulation truth",
             seed=scenario.seed,
         )

@@ -36,7 +36,7 @@ class StreamInfo(Record):
 
 
 class RecordingInfo(Record):
-    """What stands in ``recording.json``."""
+    """What stands in ``recording.json``. ``is_calibrated``: its source corrected the sensors already."""
 
     format: Literal[1] = 1
     name: str
@@ -45,6 +45,7 @@ class RecordingInfo(Record):
     place: Place | None = None
     temperature_degc: float | None = None
     conditions: str = ""
+    is_calibrated: bool = False
     reference_is: str | None = None
     seed: int | None = None
     sources: tuple[SourceFile, ...] = ()

@@ -64,6 +64,6 @@ STREAMS: dict[str, dict[str, Column]] = {
 # Canonical columns in degrees: positions on the globe and course keep the unit that everybody reads.
 IN_DEGREES = {"lat_deg", "lon_deg", "course_deg"}
 KINDS = (
-    "still", "six-face", "rotate", "soak", "airflow", "motor-current", "flight", "jig", "vibration",
-    "gnss-static", "other",
+    "still", "six-face", "level", "rotate", "mounting", "soak", "airflow", "motor-current", "flight", "jig", "vibration",
+    "gnss-static", "lever-arm", "sticks", "two-imu", "check", "other",
 )  # fmt: skip

@@ -33,3 +33,14 @@ def entries(folder: Path) -> list[dict[str, Any]]:
                     path, f"line {number}: {error.msg}. Mend the line by hand; nothing was changed."
                 ) from error
     return out
+
+
+EVENTS = ("knock", "new firmware", "moved", "transport", "new wiring", "repair", "flight", "note")
+"""What is written by hand; all but flights and notes may put calibrations in doubt."""
+
+
+def add_event(folder: Path, what: str, text: str = "", **details: Any) -> None:
+    """Write an event by hand; ProjectError for one that the book does not know."""
+    if what not in EVENTS:
+        raise ProjectError(folder / BOOK_FILE, f"“{what}” is no event; the events are {', '.join(EVENTS)}.")
+    note(folder, what, **({"note": text} if text else {}), **{k: v for k, v in details.items() if v is not None})

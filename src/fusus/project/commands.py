@@ -7,7 +7,7 @@ from fusus.core.judgement.requirements import Requirement
 from fusus.core.parts.part import Part
 from fusus.project.evidence import ASSUMED, Evidence
 from fusus.project.paths import value_at, with_value
-from fusus.project.records import EarlierValue, Project
+from fusus.project.records import EarlierValue, MeasuredFigure, Project, StoredCalibration
 
 
 class Command(Protocol):
@@ -116,3 +116,67 @@ class RemovePart:
         """Return the project without it."""
         kept = tuple(p for p in project.parts.own if (p.kind, p.name) != (self.kind, self.name))
         return project.model_copy(update={"parts": project.parts.model_copy(update={"own": kept})})
+
+
+@dataclass(frozen=True, slots=True)
+class TakeCalibration:
+    """Put a calibration in force; the one before it of its kind stays on record."""
+
+    calibration: StoredCalibration
+    label: str = "Use calibration"
+    merge_key: str | None = None
+
+    def apply(self, project: Project) -> Project:
+        """Return the project with it at the end of its calibrations."""
+        kept = tuple(
+            c.model_copy(update={"is_in_force": False}) if c.kind == self.calibration.kind else c
+            for c in project.bench.calibrations
+        )
+        bench = project.bench.model_copy(update={"calibrations": (*kept, self.calibration)})
+        return project.model_copy(update={"bench": bench})
+
+
+@dataclass(frozen=True, slots=True)
+class WithdrawCalibration:
+    """Take the calibration of a kind out of force; it stays on record."""
+
+    kind: str
+    label: str = "Withdraw calibration"
+    merge_key: str | None = None
+
+    def apply(self, project: Project) -> Project:
+        """Return the project without any of that kind in force."""
+        kept = tuple(
+            c.model_copy(update={"is_in_force": False}) if c.kind == self.kind else c
+            for c in project.bench.calibrations
+        )
+        return project.model_copy(update={"bench": project.bench.model_copy(update={"calibrations": kept})})
+
+
+@dataclass(frozen=True, slots=True)
+class TakeMeasured:
+    """Put measured figures beside the datasheet's; earlier ones of the same field stay on record, the latest counts."""
+
+    figures: tuple[MeasuredFigure, ...]
+    label: str = "Use measured figures"
+    merge_key: str | None = None
+
+    def apply(self, project: Project) -> Project:
+        """Return the project with them at the end."""
+        bench = project.bench.model_copy(update={"measured": (*project.bench.measured, *self.figures)})
+        return project.model_copy(update={"bench": bench})
+
+
+@dataclass(frozen=True, slots=True)
+class DropMeasured:
+    """Go back to the datasheet for all fields of a part."""
+
+    part_kind: str
+    part: str
+    label: str = "Back to the datasheet"
+    merge_key: str | None = None
+
+    def apply(self, project: Project) -> Project:
+        """Return the project without the part's measured figures."""
+        kept = tuple(m for m in project.bench.measured if (m.part_kind, m.part) != (self.part_kind, self.part))
+        return project.model_copy(update={"bench": project.bench.model_copy(update={"measured": kept})})

@@ -1,7 +1,7 @@
 """What a project holds. SI units; angles in degrees only where the name says so."""
 
-from datetime import date
-from typing import Annotated, Literal
+from datetime import date, datetime
+from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
@@ -11,6 +11,7 @@ from fusus.core.estimation.madgwick.parameters import Parameters as MadgwickPara
 from fusus.core.estimation.mahony.parameters import Parameters as MahonyParameters
 from fusus.core.judgement.requirements import Requirement
 from fusus.core.needs.modes import Mode
+from fusus.core.parts.fields import PartKind
 from fusus.core.parts.fitting import Fitting
 from fusus.core.parts.part import Part
 from fusus.core.prediction.mission import Mission
@@ -139,6 +140,60 @@ class Drift(Record):
     limit_m: Annotated[float, Field(gt=0, le=1e5)] = 3.0
 
 
+class StoredCalibration(Record):
+    """One calibration that was taken over: what came out, from which recording, where and when.
+
+    ``is_in_force``: whether replay uses it; a later one of its kind, or withdrawing it, ends that.
+    """
+
+    kind: str
+    recording: str
+    when: datetime
+    parameters: dict[str, Any]
+    standard_errors: dict[str, Any]
+    units: dict[str, str]
+    before: dict[str, float]
+    after: dict[str, float]
+    condition: float | None = None
+    verdict: Literal["pass", "close", "fail"]
+    reason: str
+    temperature_degc: float | None = None
+    place: Place | None = None
+    is_in_force: bool = True
+
+
+class MeasuredFigure(Record):
+    """A figure of a part as the bench measured it, SI, beside the datasheet's: which part, which field, from what."""
+
+    part_kind: PartKind
+    part: str
+    field: str
+    value: float
+    standard_error: float | None
+    recording: str
+    when: datetime
+
+
+CalibrationSchool = Literal["check", "each-flight", "on-signs", "distance-and-age"]
+
+
+class Bench(Record):
+    """The calibrations of this craft's sensors in the order of time, whether replay uses them, and when they are due."""
+
+    use: bool = True
+    school: CalibrationSchool = "check"
+    calibrations: tuple[StoredCalibration, ...] = ()
+    measured: tuple[MeasuredFigure, ...] = ()
+
+    def figures(self, part_kind: PartKind, part: str) -> dict[str, float]:
+        """Return the latest measured figures of a part by field."""
+        return {m.field: m.value for m in self.measured if (m.part_kind, m.part) == (part_kind, part)}
+
+    def in_force(self) -> dict[str, StoredCalibration]:
+        """Return the calibration in force of each kind."""
+        return {c.kind: c for c in self.calibrations if c.is_in_force}
+
+
 class EarlierValue(Record):
     """A figure that another replaced: both stay on record."""
 
@@ -156,6 +211,7 @@ class Project(Record):
     brief: Brief = Brief()
     parts: Parts = Parts()
     drift: Drift = Drift()
+    bench: Bench = Bench()
     fusion: Fusion = Fusion()
     provenance: dict[str, Evidence] = Field(default_factory=dict)
     earlier: tuple[EarlierValue, ...] = ()

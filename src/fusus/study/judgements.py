@@ -10,10 +10,11 @@ from fusus.core.progress import Progress, Silent
 from fusus.core.source import source_digest
 from fusus.errors import FususError, ProjectError
 from fusus.logs.info import RECORDING_FILE, RecordingInfo, list_recordings, recordings_folder
+from fusus.logs.streams import KINDS
 from fusus.project.atomic import write_atomically
 from fusus.project.records import Project
 
-BENCH_KINDS = {"jig", "still", "six-face", "rotate", "soak", "airflow", "motor-current", "vibration", "gnss-static"}
+BENCH_KINDS = set(KINDS) - {"flight", "other"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,6 +53,7 @@ def key_of(folder: Path, project: Project, recording: str) -> str:
         "place": project.brief.place.model_dump() if project.brief.place else None,
         "day": str(project.brief.day),
         "judged": judged,
+        "calibrations": [project.bench.use, {k: c.parameters for k, c in project.bench.in_force().items()}],
     }
     return hashlib.sha256(json.dumps(parts, sort_keys=True).encode()).hexdigest()[:24]
 

@@ -14,6 +14,7 @@ from fusus.logs.info import RecordingInfo, load_info
 from fusus.logs.problems import Problem
 from fusus.logs.recording import Stream, load_stream
 from fusus.project.records import Project
+from fusus.study.corrections import corrections_for, current_at, temperature_of
 from fusus.study.site import site_of
 
 
@@ -26,6 +27,7 @@ class LoadedRecording:
     reference: Track | None
     site: Site
     problems: tuple[Problem, ...]
+    corrected_by: tuple[str, ...] = ()
 
 
 def load(folder: Path, project: Project, recording: str, use_magnetometer: bool = True) -> LoadedRecording:
@@ -52,9 +54,20 @@ def load(folder: Path, project: Project, recording: str, use_magnetometer: bool 
         raise RecordingError(recording, "fewer than two samples hold both gyro and accelerometer.")
     mag = load_stream(folder, recording, "mag") if use_magnetometer else None
     field = mag.vector("mag", "ut") if mag is not None and mag.has("mag_x_ut", "mag_y_ut", "mag_z_ut") else None
+    corrections = corrections_for(project, info)
+    if corrections.kinds:
+        warm = temperature_of(imu)
+        gyro, acc = corrections.gyro(gyro, warm), corrections.acc(acc, warm)
+        if field is not None and mag is not None:
+            field = corrections.mag(field, current_at(folder, recording, mag.t_s))
     given = attitude_input(t[good], gyro[good], acc[good], mag.t_s if mag and field is not None else None, field)
     return LoadedRecording(
-        info, given, load_track(folder, recording, "reference"), site_of(project, info), tuple(problems)
+        info,
+        given,
+        load_track(folder, recording, "reference"),
+        site_of(project, info),
+        tuple(problems),
+        corrections.kinds,
     )
 
 

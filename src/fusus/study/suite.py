@@ -1,7 +1,7 @@
 """A project's parts, mission and prediction: from names and records to what the core computes."""
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
 
@@ -12,7 +12,7 @@ from fusus.core.parts.models import SuiteModel, suite_model
 from fusus.core.parts.part import Completed, Part, complete
 from fusus.core.prediction.course import COARSE_STEP_S, STEP_S, Course, lay_out
 from fusus.core.prediction.cures import sensitivities, swaps
-from fusus.core.prediction.predict import Prediction, predict
+from fusus.core.prediction.predict import Figure, Prediction, predict
 from fusus.core.prediction.ranking import Choice, Ranking, choices, rank
 from fusus.core.progress import Progress, Silent
 from fusus.errors import PartError
@@ -44,8 +44,8 @@ def find_part(project: Project, kind: PartKind, name: str | None) -> Completed |
     raise PartError(name, None, f"there is no such {kind}; there are {names}")
 
 
-def choice_of(project: Project) -> Choice | None:
-    """Return the chosen parts, or None while there is no IMU."""
+def choice_of(project: Project, measured: bool = False) -> Choice | None:
+    """Return the chosen parts, or None while there is no IMU; with ``measured``, the bench's figures take the datasheet's place."""
     parts = project.parts
     imu = find_part(project, "imu", parts.imu)
     if imu is None:
@@ -53,14 +53,25 @@ def choice_of(project: Project) -> Choice | None:
     on_board = parts.magnetometer is not None and parts.magnetometer == parts.imu
     if on_board and not imu.part.has_magnetometer:
         raise PartError(imu.part.name, None, "this IMU has no magnetometer of its own; choose one")
-    magnetometer = imu if on_board else find_part(project, "magnetometer", parts.magnetometer)
+
+    def part(kind: PartKind, name: str | None) -> Completed | None:
+        found = find_part(project, kind, name)
+        return with_measured(project, found) if found is not None and measured else found
+
+    chosen_imu = part("imu", parts.imu) or imu
     return Choice(
-        imu,
-        find_part(project, "barometer", parts.barometer),
-        magnetometer,
-        find_part(project, "receiver", parts.receiver),
-        find_part(project, "rangefinder", parts.rangefinder),
+        chosen_imu,
+        part("barometer", parts.barometer),
+        chosen_imu if on_board else part("magnetometer", parts.magnetometer),
+        part("receiver", parts.receiver),
+        part("rangefinder", parts.rangefinder),
     )
+
+
+def with_measured(project: Project, part: Completed) -> Completed:
+    """Return a part with the figures that the bench measured in place of the datasheet's."""
+    figures = project.bench.figures(part.part.kind, part.part.name)
+    return completed(replace(part.part, figures=part.part.figures | figures)) if figures else part
 
 
 def model_of(project: Project, choice: Choice) -> SuiteModel:
@@ -77,18 +88,22 @@ def course_of(project: Project, step_s: float = STEP_S) -> Course:
 
 @dataclass(frozen=True, slots=True)
 class SuiteStudy:
-    """A prediction with all that follows from it."""
+    """A prediction with all that follows from it, with what the bench measured where it did.
+
+    ``by_datasheet`` is what the datasheets alone predict, None where nothing was measured.
+    """
 
     choice: Choice
     model: SuiteModel
     prediction: Prediction
     outlook: Outlook
+    by_datasheet: tuple[Figure, ...] | None = None
 
 
 def study_suite(project: Project, progress: Progress | None = None) -> SuiteStudy | None:
     """Return the prediction for the chosen parts, None while there is no IMU."""
     progress = progress or Silent()
-    choice = choice_of(project)
+    choice = choice_of(project, measured=True)
     if choice is None:
         return None
     progress.step(0, 3, "Predicting")
@@ -102,7 +117,17 @@ def study_suite(project: Project, progress: Progress | None = None) -> SuiteStud
     other = swaps(choice, parts, course, requirements, project.parts.fitting, by_course)
     progress.step(3, 3, "Predicting")
     outlook = Outlook(prediction.figures, prediction.budgets, gains, other, conflicts(choice.separate()))
-    return SuiteStudy(choice, model, prediction, outlook)
+    return SuiteStudy(choice, model, prediction, outlook, _by_datasheet(project, choice, course, prediction, by_course))
+
+
+def _by_datasheet(
+    project: Project, choice: Choice, course: Course, prediction: Prediction, by_course: bool
+) -> tuple[Figure, ...] | None:
+    """Return what the datasheets alone predict, None where the bench has measured nothing of the chosen parts."""
+    printed = choice_of(project)
+    if printed is None or printed == choice:
+        return None
+    return predict(model_of(project, printed), course, project.brief.requirements, by_course).figures
 
 
 def rank_parts(project: Project, progress: Progress | None = None) -> Ranking:

@@ -1,0 +1,1 @@
+"""Calibrations: what a sensor gets wrong, fitted from bench captures, with standard errors and a verdict."""

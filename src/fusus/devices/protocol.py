@@ -1,0 +1,185 @@
+"""The line protocol: ASCII lines ``stream,t_us,v1,v2,...*hh``, small enough to print from any firmware.
+
+``hh`` is the exclusive or of all bytes before the star, two hexadecimal digits. Header lines name what the columns are:
+``#stream,column[unit],...*hh``; they come at the start and every few seconds, so that a reader may join at any time. Times are
+microseconds since the board started and may wrap at 32 bits. An empty value is a missing one.
+"""
+
+import re
+from array import array
+from collections import Counter
+from dataclasses import dataclass, field
+from functools import reduce
+from operator import xor
+
+import numpy as np
+
+from fusus.core.arrays import Array, IntArray
+from fusus.core.frames.units import KINDS, from_si, known_unit, to_si
+from fusus.logs.streams import IN_DEGREES, STREAMS
+
+WRAP_US = 1 << 32
+JUMP_US = 2_000_000  # a step longer than this is no gap but another clock
+_HEADING = re.compile(r"^\s*([A-Za-z0-9_]+)\s*(?:\[([^\]]*)\])?\s*$")
+_SHORT = {"rad_s": "rad/s", "m_s2": "m/s²", "ut": "µT", "pa": "Pa", "degc": "°C", "m_s": "m/s", "m": "m", "v": "V", "a": "A", "rad": "rad",
+          "deg": "deg", "s": "s"}  # fmt: skip
+
+
+def checksum(body: bytes) -> int:
+    """Return the exclusive or of all bytes."""
+    return reduce(xor, body, 0)
+
+
+def encode(stream: str, t_us: int, values: list[str]) -> bytes:
+    """Return one line of samples with its checksum and newline."""
+    body = f"{stream},{t_us},{','.join(values)}".encode("ascii")
+    return body + b"*%02X\n" % checksum(body)
+
+
+def encode_header(stream: str, columns: list[str]) -> bytes:
+    """Return the header line of a stream; columns are canonical names, whose units are written out."""
+    words = ",".join(f"{c}[{unit_of(c)}]" if unit_of(c) else c for c in columns)
+    body = f"#{stream},{words}".encode()
+    return body + b"*%02X\n" % checksum(body)
+
+
+def unit_of(column: str) -> str:
+    """Return the unit that a canonical column's name ends in, "" for plain numbers."""
+    ending = max((s for s in _SHORT if column.endswith(f"_{s}")), key=len, default="")
+    return _SHORT.get(ending, "")
+
+
+@dataclass(slots=True)
+class _Stream:
+    """One stream as it comes: columns with what makes SI of them, samples row by row, and its clock."""
+
+    columns: list[str]
+    factors: Array
+    offsets: Array
+    t_us: array = field(default_factory=lambda: array("q"))  # type: ignore[type-arg]
+    values: array = field(default_factory=lambda: array("d"))  # type: ignore[type-arg]
+
+
+@dataclass(slots=True)
+class Decoder:
+    """Lines in, streams out. Every line that is not taken is counted by its reason; nothing raises on what a wire does."""
+
+    counts: Counter[str] = field(default_factory=Counter)
+    streams: dict[str, _Stream] = field(default_factory=dict)
+    unknown: Counter[str] = field(default_factory=Counter)
+    clock_jumps: list[tuple[float, float]] = field(default_factory=list)  # at board time s, by s
+    _rest: bytes = b""
+    _wraps: int = 0
+    _last_raw: int | None = None
+    _shift: int = 0
+    last_us: int = 0
+
+    def feed(self, data: bytes) -> int:
+        """Take what came; return how many good lines were in it. A piece of a line waits for its end."""
+        lines = (self._rest + data).split(b"\n")
+        self._rest = lines.pop()
+        if len(self._rest) > 4096:  # no line is so long: the newline was lost
+            self._rest = b""
+            self.counts["garbled"] += 1
+        return sum(self._line(line.rstrip(b"\r")) for line in lines)
+
+    def _line(self, line: bytes) -> bool:
+        if not line:
+            return False
+        body, star, given = line.rpartition(b"*")
+        if not star or len(given) != 2:
+            self.counts["garbled"] += 1
+            return False
+        try:
+            wanted = int(given, 16)
+        except ValueError:
+            self.counts["garbled"] += 1
+            return False
+        if checksum(body) != wanted:
+            self.counts["bad checksum"] += 1
+            return False
+        return self._header(body[1:]) if body.startswith(b"#") else self._sample(body)
+
+    def _header(self, body: bytes) -> bool:
+        name, *words = body.decode("utf-8", "replace").split(",")
+        known = STREAMS.get(name)
+        found = [_HEADING.match(w) for w in words]
+        if known is None or not words or not all(found):
+            self.unknown[name] += 1
+            self.counts["unknown header"] += 1
+            return False
+        columns, factors, offsets = [], [], []
+        for m in found:
+            column, unit = (m.group(1), m.group(2) or "") if m else ("", "")
+            if column not in known:
+                self.unknown[f"{name}.{column}"] += 1
+                columns.append("")
+                factors.append(1.0)
+                offsets.append(0.0)
+                continue
+            factor, offset = _scale(column, known[column].kind, unit)
+            columns.append(column)
+            factors.append(factor)
+            offsets.append(offset)
+        have = self.streams.get(name)
+        if have is None or have.columns != columns:
+            self.streams[name] = _Stream(columns, np.array(factors), np.array(offsets))
+        self.counts["headers"] += 1
+        return True
+
+    def _sample(self, body: bytes) -> bool:
+        parts = body.split(b",")
+        stream = self.streams.get(parts[0].decode("ascii", "replace"))
+        if stream is None:
+            self.counts["before header"] += 1
+            return False
+        if len(parts) != len(stream.columns) + 2:
+            self.counts["wrong length"] += 1
+            return False
+        try:
+            raw = int(parts[1])
+            values = [float(p) if p else float("nan") for p in parts[2:]]
+        except ValueError:
+            self.counts["no number"] += 1
+            return False
+        stream.t_us.append(self._time(raw))
+        stream.values.extend(values)
+        self.counts["good"] += 1
+        return True
+
+    def _time(self, raw: int) -> int:
+        """Return the time on one steady clock: 32-bit wraps undone, jumps taken out and reported."""
+        if self._last_raw is not None:
+            step = raw - self._last_raw
+            if step < -WRAP_US // 2:
+                self._wraps += WRAP_US
+            elif abs(step) > JUMP_US:
+                self.clock_jumps.append((self.last_us * 1e-6, step * 1e-6))
+                self._shift -= step
+        self._last_raw = raw
+        self.last_us = max(self.last_us, raw + self._wraps + self._shift)
+        return raw + self._wraps + self._shift
+
+    def rows(self, name: str) -> int:
+        """Return how many samples of a stream have come."""
+        return len(self.streams[name].t_us) if name in self.streams else 0
+
+    def take(self, name: str, first: int = 0) -> tuple[IntArray, dict[str, Array]]:
+        """Return times in ns and SI columns of a stream from a row on, in the order in which they came."""
+        s = self.streams[name]
+        width = max(1, len(s.columns))
+        t = np.array(s.t_us[first:], dtype=np.int64) * 1000
+        table = np.array(s.values[first * width :], dtype=float).reshape(-1, width) * s.factors + s.offsets
+        return t, {c: np.ascontiguousarray(table[:, i]) for i, c in enumerate(s.columns) if c}
+
+
+def _scale(column: str, kind: str, unit: str) -> tuple[float, float]:
+    """Return factor and offset from a header's unit to the canonical column's; one that is not known counts as canonical."""
+    found = known_unit(unit) if unit else None
+    if found is None or found not in KINDS.get(kind, {}):
+        return 1.0, 0.0
+    offset = to_si(0.0, found, kind)
+    factor = to_si(1.0, found, kind) - offset
+    if column in IN_DEGREES:
+        factor = from_si(factor, "deg", kind)
+    return factor, offset
