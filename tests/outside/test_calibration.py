@@ -55,7 +55,11 @@ def test_nist_sp_1065_sets():
 
 
 def test_allan_deviation_equals_allantools():
-    y = np.cumsum(np.random.default_rng(1).standard_normal(20000)) * 0.01 + np.random.default_rng(2).standard_normal(20000) + 7.0
+    y = (
+        np.cumsum(np.random.default_rng(1).standard_normal(20000)) * 0.01
+        + np.random.default_rng(2).standard_normal(20000)
+        + 7.0
+    )
     m = np.array([1, 2, 3, 5, 10, 33, 100, 1000, 3000, 6600])
     tau, adev, *_ = allantools.oadev(y, rate=50.0, data_type="freq", taus=m / 50.0)
     c = allan_curve(y, 50.0, m)
@@ -66,7 +70,9 @@ def test_allan_deviation_equals_allantools():
 @pytest.mark.parametrize(("alpha", "slope"), [(2, -2), (0, -1), (-1, 0), (-2, 1)])
 def test_degrees_of_freedom_equal_allantools(alpha, slope):
     for m in (2, 10, 100, 330):  # allantools' flicker value at m = 1 lacks a factor
-        assert degrees_of_freedom(1001, [m], [slope])[0] == pytest.approx(allantools.edf_simple(1001, m, alpha), rel=1e-12)
+        assert degrees_of_freedom(1001, [m], [slope])[0] == pytest.approx(
+            allantools.edf_simple(1001, m, alpha), rel=1e-12
+        )
 
 
 def test_bounds_hold_as_often_as_they_claim():
@@ -88,7 +94,14 @@ def test_coefficients_come_back():
         y = white(rng, 180000, 1, n, rate) + random_walk(rng, 180000, 1, k, rate)
         y += gauss_markov(rng, 180000, 1, markov_sigma_of_instability(b), 100.0, rate)
         r = read_curve(allan_curve(y[:, 0], rate))
-        found.append((r.noise.value, r.walk.value if r.walk else np.nan, r.instability.value, (r.noise.value - n) / r.noise.sigma))
+        found.append(
+            (
+                r.noise.value,
+                r.walk.value if r.walk else np.nan,
+                r.instability.value,
+                (r.noise.value - n) / r.noise.sigma,
+            )
+        )
     noise, walk, instability, z = np.array(found).T
     assert noise.mean() == pytest.approx(n, rel=0.005)
     assert np.std(z) < 1.6
@@ -112,9 +125,7 @@ def test_six_positions_closed_form(name):
     span = Span(0, 1, 0.0, 1.0)
     readings = np.array(given["readings_rows_+x_-x_+y_-y_+z_-z"])
     size = np.abs(readings).max()
-    poses = tuple(
-        Pose(span, r / size, np.full(3, 1e-9), np.zeros(3), i, 0.0) for i, r in enumerate(readings)
-    )
+    poses = tuple(Pose(span, r / size, np.full(3, 1e-9), np.zeros(3), i, 0.0) for i, r in enumerate(readings))
     fit = six_face._fit_faces(poses, given["g_in_unit"] / size, 1e-9)
     assert fit.offset * size == pytest.approx(want["bias"], rel=1e-6)
     assert fit.matrix == pytest.approx(np.array(want["M"]), abs=1e-6 * np.abs(want["M"]).max())
@@ -127,10 +138,14 @@ def test_bias_against_temperature_two_points():
     given, want = expected("ACC-07")
     slope = (given["bias2"] - given["bias1"]) / (given["temp2_C"] - given["temp1_C"])
     assert slope == pytest.approx(want["slope_per_C"], rel=1e-9)
-    assert evaluate([[given["bias1"], slope]] * 3, given["temp1_C"], [given["at_C"]])[0, 0] == pytest.approx(want["bias_at"])
+    assert evaluate([[given["bias1"], slope]] * 3, given["temp1_C"], [given["at_C"]])[0, 0] == pytest.approx(
+        want["bias_at"]
+    )
 
 
-@pytest.mark.parametrize(("name", "file", "field"), [("MAG-01", "mag_made_1.csv", 50.0), ("MAG-02", "mag_made_2.csv", 48.0)])
+@pytest.mark.parametrize(
+    ("name", "file", "field"), [("MAG-01", "mag_made_1.csv", 50.0), ("MAG-02", "mag_made_2.csv", 48.0)]
+)
 def test_made_ellipsoids(name, file, field):
     _, want = expected(name)
     c = magnetometer(columns(file), field)

@@ -5,6 +5,7 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
+from fusus.app.benching import Bench
 from fusus.app.foresight import Foresight
 from fusus.app.jobs import Job, JobRunner
 from fusus.app.settings import LAST_PROJECT, RECENT, Settings
@@ -26,6 +27,7 @@ class Desk(QObject):
     recordings_changed = pyqtSignal()
     study_changed = pyqtSignal(object)  # FusionResult or None
     judged = pyqtSignal(object)  # tuple of Judgement
+    bench_changed = pyqtSignal()
     noticed = pyqtSignal(str, str)  # severity, sentence
     busy = pyqtSignal(object)  # Job or None
 
@@ -38,6 +40,7 @@ class Desk(QObject):
         self.study_key = ""
         self.judgements: tuple[Judgement, ...] = ()
         self.foresight = Foresight(self)
+        self.bench = Bench(self)
         self._disconnect: list[Any] = []
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -81,6 +84,7 @@ class Desk(QObject):
         self.document = None
         self.study, self.study_key, self.judgements = None, "", ()
         self.foresight.forget()
+        self.bench.forget()
 
     def recent(self) -> list[str]:
         """Return the projects opened before that are still there."""
@@ -163,6 +167,7 @@ class Desk(QObject):
         self.foresight.run_outlook()
         self.run_fusion()
         self.run_judgements()
+        self.bench.run_due()
 
     def run_fusion(self, force: bool = False) -> None:
         """Run the chosen estimators over the chosen recording."""

@@ -30,7 +30,7 @@ class Foresight(QObject):
 
     def _inputs(self) -> object:
         project = self._desk.project
-        return project.brief, project.parts, project.drift
+        return project.brief, project.parts, project.drift, project.bench.measured
 
     @property
     def outlook_is_current(self) -> bool:

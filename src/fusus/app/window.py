@@ -103,6 +103,7 @@ class Window(QMainWindow):
         desk.recordings_changed.connect(lambda: self.show_stage(self.stage, rebuild=True))
         desk.study_changed.connect(lambda _: self._refresh_sheet("fusion"))
         desk.judged.connect(self._on_judged)
+        desk.bench_changed.connect(self._show_notes)
         desk.foresight.outlook_changed.connect(lambda _: self._on_outlook())
         desk.noticed.connect(self.notice.tell)
         desk.busy.connect(self._on_busy)
@@ -151,7 +152,7 @@ class Window(QMainWindow):
         inertia = project.brief.craft.inertia_x_kg_m2 is None
         return (
             self.stage, requirements, project.brief.place is None, fusion.estimators[0], fusion.recording, chosen, inertia,
-            parts.own,
+            parts.own, tuple((c.kind, c.when) for c in project.bench.in_force().values()), len(project.bench.measured),
         )  # fmt: skip
 
     def show_stage(self, name: str, rebuild: bool = False) -> None:
@@ -256,6 +257,8 @@ class Window(QMainWindow):
             self.desk.run_fusion(force=True)
         elif self.stage == "parts":
             self.desk.foresight.run_ranking()
+        elif self.stage == "bench":
+            self.desk.bench.run_due()
         elif self.stage == "drift":
             self.desk.foresight.run_outlook(force=True)
         else:
@@ -304,6 +307,7 @@ class Window(QMainWindow):
         {"shortcuts": show_shortcuts, "cautions": show_cautions, "about": show_about}[what](self)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
+        self.desk.bench.forget()
         self.desk.jobs.shut_down()
         self.desk.close()
         super().closeEvent(event)

@@ -12,6 +12,7 @@ from fusus.core.progress import Progress, Silent
 from fusus.core.simulation.record import record
 from fusus.core.world.site import site_at
 from fusus.demo import scenarios
+from fusus.demo.bench import CAPTURES, add_bench
 from fusus.logs.create import create_recording
 from fusus.logs.info import RecordingInfo, recordings_folder
 from fusus.project import book, store
@@ -87,7 +88,8 @@ def build(folder: Path, progress: Progress | None = None) -> Path:
     if not (folder / store.PROJECT_FILE).exists():
         store.create(folder, demo_project())
         book.note(folder, "project made", name="Dunlin", note="demo, invented")
-    if all(done):
+    bench_done = [(recordings_folder(folder) / n / "recording.json").exists() for n, *_ in CAPTURES]
+    if all(done) and all(bench_done):
         return folder
     site = site_at(PLACE.lat_deg, PLACE.lon_deg, PLACE.height_m, DAY)
     home = (PLACE.lat_deg, PLACE.lon_deg, PLACE.height_m)
@@ -115,5 +117,6 @@ def build(folder: Path, progress: Progress | None = None) -> Path:
         )
         create_recording(folder, info, streams)
         book.note(folder, "recording made", recording=name, seed=scenario.seed, note="simulated, invented")
+    add_bench(folder, DAY, PLACE)
     progress.step(len(names), len(names), "Simulating")
     return folder

@@ -21,7 +21,7 @@ import numpy as np
 from fusus.core.arrays import Array, IntArray
 from fusus.devices.links import Link
 from fusus.devices.protocol import Decoder
-from fusus.errors import ProjectError, RecordingError
+from fusus.errors import FususError, ProjectError, RecordingError
 from fusus.logs.create import create_recording
 from fusus.logs.info import RecordingInfo, SourceFile, check_kind, check_name, recordings_folder
 from fusus.logs.problems import Problem, ProblemKind
@@ -33,7 +33,6 @@ RECENT_S = 2.0
 _MESSAGES: dict[str, str] = {
     "bad checksum": "lines whose checksum did not fit", "garbled": "lines that were no lines of the protocol",
     "wrong length": "lines with too few or too many values", "no number": "lines with something that is no number",
-    "before header": "lines of streams that no header had named yet",
 }  # fmt: skip
 
 
@@ -73,11 +72,15 @@ class Capture:
     _waiting: int = 0
 
     def __post_init__(self) -> None:
-        check_name(self.name)
-        check_kind(self.kind)
         target = recordings_folder(self.project) / self.name
-        if target.exists():
-            raise ProjectError(target, "there is a recording of this name already. Choose another name.")
+        try:
+            check_name(self.name)
+            check_kind(self.kind)
+            if target.exists():
+                raise ProjectError(target, "there is a recording of this name already. Choose another name.")
+        except FususError:
+            self.link.close()
+            raise
         self._folder = target.parent / f"{PREFIX}{self.name}-{os.getpid()}"
         self._when = datetime.now(UTC)
         with writing(self._folder):
@@ -118,7 +121,7 @@ class Capture:
         good = 0
         if data:
             self._file.write(data)
-            good = self.decoder.feed(data)
+            good = self.decoder.feed(data, now)
             self._heard = now
         if now - self._synced >= SYNC_S:
             self._synced = now
@@ -158,11 +161,24 @@ class Capture:
     def finish(self, **about: Any) -> RecordingInfo:
         """Make the recording of what has come and take the working folder away."""
         self._close()
-        info = _recording(
-            self.project, self._folder, self.name, self.kind, self._when, self.decoder, self.breaks, self.marks, about
-        )
-        shutil.rmtree(self._folder, ignore_errors=True)
-        return info
+        try:
+            return _recording(
+                self.project,
+                self._folder,
+                self.name,
+                self.kind,
+                self._when,
+                self.decoder,
+                self.breaks,
+                self.marks,
+                about,
+            )
+        except RecordingError:  # nothing had come: nothing to keep
+            shutil.rmtree(self._folder, ignore_errors=True)
+            raise
+        finally:
+            if (recordings_folder(self.project) / self.name).exists():
+                shutil.rmtree(self._folder, ignore_errors=True)
 
     def discard(self) -> None:
         """Throw it away."""

@@ -19,7 +19,9 @@ from fusus.core.frames.units import KINDS, from_si, known_unit, to_si
 from fusus.logs.streams import IN_DEGREES, STREAMS
 
 WRAP_US = 1 << 32
-JUMP_US = 2_000_000  # a step longer than this is no gap but another clock
+JUMP_US = 2_000_000  # a step longer than this, beyond what this computer's clock saw, is no gap but another clock
+LONGEST_GAP_US = 3_600_000_000  # where nobody looked at the clock: a file
+MOST_EARLY = 20_000
 _HEADING = re.compile(r"^\s*([A-Za-z0-9_]+)\s*(?:\[([^\]]*)\])?\s*$")
 _SHORT = {"rad_s": "rad/s", "m_s2": "m/s²", "ut": "µT", "pa": "Pa", "degc": "°C", "m_s": "m/s", "m": "m", "v": "V", "a": "A", "rad": "rad",
           "deg": "deg", "s": "s"}  # fmt: skip
@@ -73,15 +75,36 @@ class Decoder:
     _last_raw: int | None = None
     _shift: int = 0
     last_us: int = 0
+    _early: dict[str, list[bytes]] = field(default_factory=dict)
+    _host_began: float | None = None
+    _host_last: float | None = None
+    _began_us: int | None = None
+    _may_step_us: float = JUMP_US
 
-    def feed(self, data: bytes) -> int:
-        """Take what came; return how many good lines were in it. A piece of a line waits for its end."""
+    def feed(self, data: bytes, now_s: float | None = None) -> int:
+        """Take what came; return how many good lines were in it. A piece of a line waits for its end.
+
+        ``now_s`` is this computer's clock: it tells a link that was silent from a board whose clock jumped.
+        """
+        self._look_at_clock(now_s)
         lines = (self._rest + data).split(b"\n")
         self._rest = lines.pop()
         if len(self._rest) > 4096:  # no line is so long: the newline was lost
             self._rest = b""
             self.counts["garbled"] += 1
         return sum(self._line(line.rstrip(b"\r")) for line in lines)
+
+    def _look_at_clock(self, now_s: float | None) -> None:
+        if now_s is None:
+            self._may_step_us = LONGEST_GAP_US
+            return
+        if self._host_began is None or self._host_last is None:
+            self._host_began = self._host_last = now_s
+        run = max(now_s - self._host_began, 1e-3)
+        self._began_us = self._began_us if self._began_us is not None or not self.last_us else self.last_us
+        pace = max(1.0, (self.last_us - (self._began_us or self.last_us)) * 1e-6 / run)  # a stand-in may run faster
+        self._may_step_us = JUMP_US + 1.5e6 * pace * (now_s - self._host_last)
+        self._host_last = now_s
 
     def _line(self, line: bytes) -> bool:
         if not line:
@@ -124,6 +147,9 @@ class Decoder:
         have = self.streams.get(name)
         if have is None or have.columns != columns:
             self.streams[name] = _Stream(columns, np.array(factors), np.array(offsets))
+            for early in self._early.pop(name, []):  # it came before its header
+                self.counts["before header"] -= 1
+                self._sample(early)
         self.counts["headers"] += 1
         return True
 
@@ -132,6 +158,9 @@ class Decoder:
         stream = self.streams.get(parts[0].decode("ascii", "replace"))
         if stream is None:
             self.counts["before header"] += 1
+            waiting = self._early.setdefault(parts[0].decode("ascii", "replace"), [])
+            if len(waiting) < MOST_EARLY and len(self._early) < 32:
+                waiting.append(body)
             return False
         if len(parts) != len(stream.columns) + 2:
             self.counts["wrong length"] += 1
@@ -153,7 +182,7 @@ class Decoder:
             step = raw - self._last_raw
             if step < -WRAP_US // 2:
                 self._wraps += WRAP_US
-            elif abs(step) > JUMP_US:
+            elif not -JUMP_US <= step <= self._may_step_us:
                 self.clock_jumps.append((self.last_us * 1e-6, step * 1e-6))
                 self._shift -= step
         self._last_raw = raw

@@ -178,8 +178,11 @@ CalibrationSchool = Literal["check", "each-flight", "on-signs", "distance-and-ag
 
 
 class Bench(Record):
-    """The calibrations of this craft's sensors in the order of time, whether replay uses them, and when they are due."""
+    """The board's link ("stand-in", or serial:PATH, udp:PORT), the calibrations of this craft's sensors in the order of time,
+    whether replay uses them, and when they are due."""
 
+    link: str = "stand-in"
+    standin_seed: Annotated[int, Field(ge=0, le=10**9)] = 1
     use: bool = True
     school: CalibrationSchool = "check"
     calibrations: tuple[StoredCalibration, ...] = ()

@@ -11,6 +11,7 @@ import polars as pl
 from fusus.core.analysis.allan.deviation import LEAST_SAMPLES, AllanCurve, allan_curve
 from fusus.core.analysis.allan.reading import Coefficient, Reading, read_curve
 from fusus.core.arrays import Array, BoolArray
+from fusus.core.calibration.stillness import still_spans
 from fusus.core.progress import Progress, Silent
 from fusus.errors import FususError, LogError, RecordingError
 from fusus.logs.importer import ImportRequest, import_recording
@@ -40,12 +41,30 @@ class AxisAllan:
 def allan_of_recording(
     folder: Path, recording: str, stream: str = "imu", progress: Progress | None = None
 ) -> tuple[AxisAllan, ...]:
-    """Return the Allan deviation of all axes of a stream; its longest stretch without gaps is taken."""
+    """Return the Allan deviation of all axes of a stream: its longest stretch without gaps, and at rest where it shows one."""
     load_info(folder, recording)
     found = load_stream(folder, recording, stream)
     if found is None:
         raise RecordingError(recording, f"there is no stream “{stream}” in it.")
+    found = at_rest(found)
     return _axes(found, _columns(found, stream), None, progress or Silent())
+
+
+def at_rest(stream: Stream) -> Stream:
+    """Return the longest rest of an IMU stream; all of it where it has none that is worth a third of it."""
+    names = [f"{k}_{a}_{u}" for k, u in (("gyro", "rad_s"), ("acc", "m_s2")) for a in "xyz"]
+    if not stream.has(*names):
+        return stream
+    values, t = stream.matrix(*names), stream.t_s
+    good = np.flatnonzero(np.isfinite(values).all(axis=1))
+    if len(good) < 100:
+        return stream
+    spans = still_spans(t[good], values[good, :3], values[good, 3:])
+    best = max(spans, key=lambda s: s.length_s, default=None)
+    if best is None or best.length_s < (t[-1] - t[0]) / 3.0:
+        return stream
+    first, last = int(good[best.first]), int(good[best.last - 1]) + 1
+    return Stream(stream.recording, stream.name, stream.frame[first:last])
 
 
 def allan_of_file(path: Path, rate_hz: float | None, progress: Progress | None = None) -> tuple[AxisAllan, ...]:

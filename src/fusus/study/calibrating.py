@@ -12,11 +12,12 @@ from fusus.core.calibration.agreement import agreement
 from fusus.core.calibration.airflow import airflow
 from fusus.core.calibration.gnss_scatter import gnss_scatter
 from fusus.core.calibration.gyro_bias import gyro_bias
-from fusus.core.calibration.level import level_trim
+from fusus.core.calibration.level import TABLE_RAD, level_trim
 from fusus.core.calibration.lever_arm import lever_arm
 from fusus.core.calibration.magnetometer import magnetometer
 from fusus.core.calibration.motor_current import motor_current
 from fusus.core.calibration.mounting import mounting
+from fusus.core.calibration.regression import Wandering
 from fusus.core.calibration.result import Calibration
 from fusus.core.calibration.six_face import School, six_face
 from fusus.core.calibration.sticks import sticks
@@ -26,6 +27,8 @@ from fusus.core.estimation.attitude_ekf.parameters import Parameters as EkfParam
 from fusus.core.estimation.replay import replay_attitude
 from fusus.core.frames.geodesy import geodetic_to_ned
 from fusus.core.progress import Progress, Silent
+from fusus.core.sensors.inertial import InertialModel
+from fusus.core.sensors.noise import markov_sigma_of_instability
 from fusus.core.world.site import Site
 from fusus.errors import RecordingError
 from fusus.logs.info import RecordingInfo, load_info
@@ -34,6 +37,7 @@ from fusus.project.records import Project, StoredCalibration
 from fusus.study.corrections import corrections_for, temperature_of
 from fusus.study.loading import load
 from fusus.study.site import site_of
+from fusus.study.suite import choice_of, model_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,7 +79,11 @@ def _gyro_bias(g: Given) -> Calibration:
 
 def _six_face(g: Given) -> Calibration:
     t, gyro, acc, _ = g.imu()
-    return six_face(t, gyro, acc, g.site.gravity_m_s2, g.school)
+    choice = choice_of(g.project)
+    if choice is None:
+        return six_face(t, gyro, acc, g.site.gravity_m_s2, g.school)
+    floor = markov_sigma_of_instability(model_of(g.project, choice).acc.instability)
+    return six_face(t, gyro, acc, g.site.gravity_m_s2, g.school, floor_m_s2=floor)
 
 
 def _level(g: Given) -> Calibration:
@@ -97,7 +105,11 @@ def _magnetometer(g: Given) -> Calibration:
 def _mounting(g: Given) -> Calibration:
     t, gyro, acc, warm = g.imu()
     c = corrections_for(g.project, g.info, without=("mounting", "level"))
-    return mounting(t, c.gyro(gyro, warm), c.acc(acc, warm))
+    # What the accelerometer's offset may still be leans the level rest; the table leans it too.
+    spread = g.project.bench.in_force().get("six-face")
+    offset = 0.2 if spread is None else float(np.linalg.norm(spread.standard_errors["offset_m_s2"]))
+    level = float(np.hypot(TABLE_RAD, offset / g.site.gravity_m_s2))
+    return mounting(t, c.gyro(gyro, warm), c.acc(acc, warm), level)
 
 
 def _thermal(g: Given) -> Calibration:
@@ -106,7 +118,15 @@ def _thermal(g: Given) -> Calibration:
         raise RecordingError(
             g.info.name, "this needs the sensor's temperature in the stream “imu”; log it, and record again."
         )
-    return thermal(t, gyro, acc, warm)
+    choice = choice_of(g.project)
+    if choice is None:
+        return thermal(t, gyro, acc, warm)
+    model = model_of(g.project, choice)
+    return thermal(t, gyro, acc, warm, _wandering(model.gyro), _wandering(model.acc))
+
+
+def _wandering(model: InertialModel) -> Wandering:
+    return Wandering(model.walk, markov_sigma_of_instability(model.instability), model.instability_tau_s)
 
 
 def _airflow(g: Given) -> Calibration:

@@ -15,6 +15,8 @@ from fusus.project.atomic import write_atomically
 from fusus.project.records import Project
 
 BENCH_KINDS = set(KINDS) - {"flight", "other"}
+# Guided bench captures hold no reference: they calibrate, they do not judge the estimate.
+WITHOUT_GUIDE = ("flight", "jig", "other")
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,6 +34,11 @@ class Judgement:
     def verdict(self, requirement: str) -> dict[str, Any] | None:
         """Return the verdict on a requirement by its key."""
         return next((v for v in self.verdicts if v["requirement"] == requirement), None)
+
+
+def is_judged(info: RecordingInfo) -> bool:
+    """Return whether a recording says anything of the estimate: guided captures without a reference do not."""
+    return info.kind in WITHOUT_GUIDE or "reference" in info.streams
 
 
 def evidence_of(kind: str) -> str:
@@ -107,7 +114,7 @@ def keep(folder: Path, project: Project, judgement: Judgement) -> None:
 def judge_all(folder: Path, project: Project, progress: Progress | None = None) -> tuple[Judgement, ...]:
     """Return the judgements of all recordings."""
     progress = progress or Silent()
-    infos = list_recordings(folder)
+    infos = [i for i in list_recordings(folder) if is_judged(i)]
     out = []
     for i, info in enumerate(infos):
         progress.step(i, len(infos), f"Judging {info.name}")

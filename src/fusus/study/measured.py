@@ -17,6 +17,7 @@ from fusus.study.allan import AxisAllan
 from fusus.study.suite import choice_of
 
 WORSE, BETTER = 1.4, 0.7
+CLEAR = 3.0  # standard errors that a coefficient must stand out of: a short record makes up a walk by chance
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,7 +47,9 @@ def from_allan(project: Project, info: RecordingInfo, axes: tuple[AxisAllan, ...
             (f"{sensor}_instability", [a.reading.instability for a in own], 1.0),
             (f"{sensor}_walk", [a.reading.walk for a in own], 1.0),
         ):
-            shown: list[Coefficient] = [k for k in found if k is not None and not k.is_bound]
+            shown: list[Coefficient] = [
+                k for k in found if k is not None and not k.is_bound and k.value > CLEAR * k.sigma
+            ]
             if shown:
                 worst = max(shown, key=lambda k: k.value)
                 out.append(_figure("imu", imu.part.name, field, worst.value * scale, worst.sigma * scale, info))

@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from tests.bench import SITE, board, imu, xyz
 
 from fusus.core.calibration.airflow import airflow
 from fusus.core.calibration.gnss_scatter import gnss_scatter
@@ -18,7 +19,6 @@ from fusus.core.calibration.thermal import thermal
 from fusus.core.calibration.vibration import vibration
 from fusus.core.simulation.board.board import collect
 from fusus.core.simulation.board.handling import face_attitude, motions, tumble
-from tests.bench import SITE, board, imu, xyz
 
 G = SITE.gravity_m_s2
 
@@ -83,7 +83,9 @@ def test_a_knock_in_the_middle_leaves_the_longer_rest():
     streams, truth = collect(made, 26.0)
     c = gyro_bias(*imu(streams))
     assert c.parameters["rest_s"] == pytest.approx(19.4, abs=0.6)
-    z = (np.array(c.parameters["gyro_bias_rad_s"]) - truth["gyro_bias"][-2000:].mean(axis=0)) / c.standard_errors["gyro_bias_rad_s"]
+    z = (np.array(c.parameters["gyro_bias_rad_s"]) - truth["gyro_bias"][-2000:].mean(axis=0)) / c.standard_errors[
+        "gyro_bias_rad_s"
+    ]
     assert np.abs(z).max() < 4
 
 
@@ -109,7 +111,7 @@ def test_saturation_is_told_from_a_smooth_peak():
     smooth = np.round(3.0 * np.sin(2 * np.pi * 0.3 * t) / 0.001) * 0.001
     assert saturated(smooth) == 0
     assert saturated(np.clip(smooth, -2.0, 2.0)) > 200
-    _, w, f = imu(still(10.0))
+    _, w, _ = imu(still(10.0))
     assert saturated(w[:, 0]) == 0
     made = board(4)
     tumble(made.hands, made.rng, 20.0)

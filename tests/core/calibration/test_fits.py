@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from tests.bench import SITE, board, imu, true_acc, xyz
 
 from fusus.core.calibration.agreement import agreement
 from fusus.core.calibration.airflow import airflow, f_test, independent
@@ -21,7 +22,6 @@ from fusus.core.calibration.vibration import vibration
 from fusus.core.frames import quaternion
 from fusus.core.simulation.board.board import collect
 from fusus.core.simulation.board.handling import face_attitude, motions, stand_level, tumble
-from tests.bench import SITE, board, imu, true_acc, xyz
 
 G = SITE.gravity_m_s2
 
@@ -53,7 +53,7 @@ def test_corrections_undo_what_the_board_does():
     tumble(made.hands, made.rng, 20.0)
     streams, truth = collect(made, 20.0)
     s, warm = made.specimen, float(truth["temperature_degc"].mean())
-    t, w, f = imu(streams)
+    _, w, f = imu(streams)
     inverse = np.linalg.inv(s.acc.matrix)
     known = Corrections(
         {
@@ -144,10 +144,11 @@ def test_f_test_against_the_normal_theory():
 
 def test_motor_current_slope():
     made = board(8)
+    parts = []
     for u in np.tile([0.0, 0.4, 0.7, 0.3, 0.6, 0.1], 2):
         made.put(throttle=float(u))
-        part, _ = collect(made, 3.0)
-        streams = part if u == 0.0 and made.t_s < 3.1 else {n: {k: np.concatenate([streams[n][k], part[n][k]]) for k in part[n]} for n in part}
+        parts.append(collect(made, 3.0)[0])
+    streams = {n: {k: np.concatenate([p[n][k] for p in parts]) for k in parts[0][n]} for n in ("mag", "battery")}
     m, b = streams["mag"], streams["battery"]
     c = motor_current(m["t_ns"] * 1e-9, xyz(m, "mag", "ut"), b["t_ns"] * 1e-9, b["current_a"], SITE.horizontal_ut)
     assert c.verdict == "pass"

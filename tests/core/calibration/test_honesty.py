@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from tests.bench import SITE, board, imu, suite, true_acc, xyz
 
 from fusus.core.calibration.gyro_bias import gyro_bias
 from fusus.core.calibration.magnetometer import magnetometer
@@ -14,7 +15,6 @@ from fusus.core.frames import quaternion
 from fusus.core.sensors.noise import markov_sigma_of_instability
 from fusus.core.simulation.board.board import collect
 from fusus.core.simulation.board.handling import face_attitude, motions, tumble
-from tests.bench import SITE, board, imu, suite, true_acc, xyz
 
 SEEDS = 100
 
@@ -27,7 +27,9 @@ def gyro(seed):
     made = board(seed)
     streams, truth = collect(made, 30.0)
     c = gyro_bias(*imu(streams))
-    return scores(c.parameters["gyro_bias_rad_s"], truth["gyro_bias"].mean(axis=0), c.standard_errors["gyro_bias_rad_s"])
+    return scores(
+        c.parameters["gyro_bias_rad_s"], truth["gyro_bias"].mean(axis=0), c.standard_errors["gyro_bias_rad_s"]
+    )
 
 
 def faces(seed):
@@ -54,7 +56,9 @@ def ellipsoid(seed):
     streams, _ = collect(made, 60.0)
     t, rate, _ = imu(streams)
     mag = streams["mag"]
-    c = magnetometer(xyz(mag, "mag", "ut"), SITE.field.strength_ut, mag["t_ns"] * 1e-9, t, rate, suite().gyro.misalignment_rad)
+    c = magnetometer(
+        xyz(mag, "mag", "ut"), SITE.field.strength_ut, mag["t_ns"] * 1e-9, t, rate, suite().gyro.misalignment_rad
+    )
     s = made.specimen
     return np.concatenate(
         [
@@ -79,7 +83,9 @@ def soak(seed):
     made.put(room_degc=24.0)
     streams, _ = collect(made, 420.0)
     g = suite().gyro
-    c = thermal(*imu(streams), streams["imu"]["temperature_degc"], Wandering(g.walk, markov_sigma_of_instability(g.instability)))
+    c = thermal(
+        *imu(streams), streams["imu"]["temperature_degc"], Wandering(g.walk, markov_sigma_of_instability(g.instability))
+    )
     return scores(c.parameters["gyro_slope_rad_s_k"], made.specimen.gyro.slope, c.standard_errors["gyro_slope_rad_s_k"])
 
 

@@ -47,6 +47,15 @@ TEXTS: dict[str, Help] = {
         "Weather", "How much the pressure wanders over some three hours, one sigma.",
         "0.3 hPa settled, 1 hPa changeable, 3 hPa as a front comes.",
     ),
+    "bench.link": Help(
+        "Link", "Where the board is: stand-in (a whole board with hidden errors, to learn on), serial:PATH@BAUD, udp:PORT, or file:PATH.",
+        "serial:/dev/ttyACM0@921600", "“fusus snippet” prints the C that a board needs.",
+    ),
+    "bench.use": Help("On replay", "Whether recordings are corrected by the calibrations in force. The recordings stay as they were."),
+    "bench.school": Help(
+        "Due", "When a calibration is due. Schools differ: before each flight, on signs only (a knock, new firmware), after 50 km or 30 "
+        "days; or a 20 s check capture decides by measurement.",
+    ),
     "brief.climate.low_degc": Help("Coldest", "Parts must work in it.", "-10 to 10 °C."),
     "brief.climate.high_degc": Help("Warmest", "Parts must work in it.", "25 to 40 °C."),
     "brief.budgets.price": Help("Money", "What all sensors may cost, in credits. Empty: no limit."),

@@ -1,6 +1,10 @@
 """All stages in the order of work. A new stage is one more line here."""
 
 from fusus.app.stages.base import Stage
+from fusus.app.stages.bench.ledger import build_ledger as bench_ledger
+from fusus.app.stages.bench.notes import bead as bench_bead
+from fusus.app.stages.bench.notes import notes as bench_notes
+from fusus.app.stages.bench.sheet import BenchSheet
 from fusus.app.stages.brief.ledger import build_ledger as brief_ledger
 from fusus.app.stages.brief.notes import bead as brief_bead
 from fusus.app.stages.brief.notes import notes as brief_notes
@@ -31,6 +35,11 @@ FIRST_FLIGHTS = (
     "work with a battery in. " + ADVICE
 )
 
+BENCH_WORK = (
+    "Propellers off for all bench work with a battery in; motors restrained and people away for powered captures; lithium batteries as "
+    "their maker says. " + ADVICE
+)
+
 STAGES = (
     Stage(
         "brief", "Brief", "What must my craft do, and where?", brief_ledger, BriefSheet, brief_notes, brief_bead, ADVICE,
@@ -41,6 +50,10 @@ STAGES = (
     ),
     Stage(
         "drift", "Drift", "How wrong will it be, how fast, and why?", drift_ledger, DriftSheet, drift_notes, drift_bead, ADVICE,
+    ),
+    Stage(
+        "bench", "Bench", "What are my sensors really like, and are they calibrated well?", bench_ledger, BenchSheet, bench_notes,
+        bench_bead, BENCH_WORK,
     ),
     Stage(
         "fusion", "Fusion", "Which estimator, tuned how, and does it tell the truth about itself?", fusion_ledger, FusionSheet,

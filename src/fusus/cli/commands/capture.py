@@ -60,7 +60,9 @@ def capture(
             "recording": info.name, "kind": info.kind, "streams": {k: v.model_dump() for k, v in info.streams.items()},
             "health": {"good": health.good, "spoilt": health.spoilt, "missing": health.missing, "breaks": health.breaks},
             "enough": guided.status.is_enough if guided is not None else None,
-            "next": f"fusus calibrate {chosen.calibration} --project {project} --recording {name}" if chosen and chosen.calibration else None,
+            "next": f"fusus calibrate {chosen.calibration} --project {project} --recording {name}"
+            if chosen and chosen.calibration
+            else None,
             "problems": [p.model_dump() for p in info.problems],
         }  # fmt: skip
         if as_json:

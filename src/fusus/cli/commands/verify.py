@@ -30,10 +30,10 @@ def verify_report(project: Path, recording: str | None, as_json: bool) -> dict[s
     """Return the verdicts of the recordings that can be judged, and note them in the book."""
     from fusus.logs.info import list_recordings, load_info
     from fusus.project import book, store
-    from fusus.study.judgements import judge_recording
+    from fusus.study.judgements import is_judged, judge_recording
 
     loaded = store.load(project)
-    infos = [load_info(project, recording)] if recording else list_recordings(project)
+    infos = [load_info(project, recording)] if recording else [i for i in list_recordings(project) if is_judged(i)]
     if not infos:
         refuse("there is no recording to judge; import one first.", as_json)
     progress = StderrProgress()

@@ -21,11 +21,15 @@ def agreement(
     ----------
     t_s : array_like, (N,), s, any
         Times of the first.
-    gyro, acc : array_like, (N, 3), rad/s and m/s^2, b
+    gyro : array_like, (N, 3), rad/s, b
+        Angular rate.
+    acc : array_like, (N, 3), m/s^2, b
         Its readings while the craft is turned by hand.
     other_t_s : array_like, (K,), s, any
         Times of the second.
-    other_gyro, other_acc : array_like, (K, 3), rad/s and m/s^2, b
+    other_gyro : array_like, (K, 3), rad/s, b
+        Angular rate.
+    other_acc : array_like, (K, 3), m/s^2, b
         Its readings.
 
     Returns

@@ -17,10 +17,14 @@ def f_test(first: ArrayLike, second: ArrayLike, first_free: float, second_free: 
 
     Parameters
     ----------
-    first, second : array_like, (N,), any, any
-        Two series.
-    first_free, second_free : float
-        Degrees of freedom.
+    first : array_like, (N,), any, any
+        One series.
+    second : array_like, (K,), any, any
+        The other.
+    first_free : float
+        Degrees of freedom of the one.
+    second_free : float
+        And of the other.
 
     Returns
     -------
@@ -63,9 +67,9 @@ def airflow(
         Times of the capture without foam, or of one capture that holds both halves.
     pressure_pa : array_like, (N,), Pa, any
         Its pressure.
-    other_t_s : array_like, (K,), s, any, optional
+    other_t_s : array_like, (K,), s, any
         Times of the capture with foam.
-    other_pa : array_like, (K,), Pa, any, optional
+    other_pa : array_like, (K,), Pa, any
         Its pressure.
     temperature_degc : float
         Of the air, for metres.

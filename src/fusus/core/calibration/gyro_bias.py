@@ -31,9 +31,11 @@ def gyro_bias(
     ----------
     t_s : array_like, (N,), s, any
         Times.
-    gyro, acc : array_like, (N, 3), rad/s and m/s^2, s
+    gyro : array_like, (N, 3), rad/s, s
+        Angular rate.
+    acc : array_like, (N, 3), m/s^2, s
         Readings.
-    temperature_degc : array_like, (N,), degC, any, optional
+    temperature_degc : array_like, (N,), degC, any
         The sensor's own temperature.
     wanted_rad_s : float
         Standard error that is good enough.

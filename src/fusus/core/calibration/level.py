@@ -21,7 +21,9 @@ def level_trim(t_s: ArrayLike, gyro: ArrayLike, acc: ArrayLike, table_rad: float
     ----------
     t_s : array_like, (N,), s, any
         Times.
-    gyro, acc : array_like, (N, 3), rad/s and m/s^2, b
+    gyro : array_like, (N, 3), rad/s, b
+        Angular rate.
+    acc : array_like, (N, 3), m/s^2, b
         Readings, calibrated and in body axes: one rest, or two with the craft turned by half a turn between them.
     table_rad : float
         How level the table is, one sigma; with two rests it cancels.

@@ -30,7 +30,7 @@ def lever_arm(
         Attitude.
     rate_b : array_like, (K, 3), rad/s, b
         Angular rate.
-    entered_b : array_like, (3,), m, b, optional
+    entered_b : array_like, (3,), m, b
         The lever arm that the project holds; a wrong sign is named.
 
     Returns

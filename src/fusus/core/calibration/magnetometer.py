@@ -14,6 +14,7 @@ LEAST_SAMPLES = 60
 GOOD_SHARE, USABLE_RESIDUAL = 0.02, 0.06  # residual over field strength
 FOLDS = 5
 MOST_STRENGTH_OFF = 0.2
+LEAST_SPREAD = 0.2  # of the field's strength; half a turn in one plane makes more
 
 
 def magnetometer(
@@ -32,11 +33,11 @@ def magnetometer(
         Readings.
     field_ut : float or None
         Strength of the field at the place; None where it is not known.
-    mag_t_s : array_like, (N,), s, any, optional
+    mag_t_s : array_like, (N,), s, any
         Their times.
-    t_s : array_like, (K,), s, any, optional
+    t_s : array_like, (K,), s, any
         Times of the gyro.
-    gyro : array_like, (K, 3), rad/s, s, optional
+    gyro : array_like, (K, 3), rad/s, s
         Angular rate; with it the rotation from the magnetometer's to the IMU's axes is fitted too.
     cross_rad : float
         How square the gyro's own axes are, one sigma.
@@ -50,6 +51,11 @@ def magnetometer(
     m = raw[np.isfinite(raw).all(axis=1)]
     problems = screen(m, "magnetometer", LEAST_SAMPLES)
     if any(p.kind in ("too few samples",) or (p.kind == "stuck" and "All" in p.message) for _, p in problems):
+        return refused("magnetometer", problems)
+    spread = float(np.sqrt(m.var(axis=0).sum()))
+    if field_ut is not None and spread < LEAST_SPREAD * field_ut:
+        words = f"The field moved by {spread:.1f} µT only, of {field_ut:.0f} µT."
+        problems.append(("fail", CaptureProblem("no rotation", words, "Turn the craft slowly in all directions.")))
         return refused("magnetometer", problems)
     sphere = fit_sphere(m, field_ut)
     seen = coverage(m - sphere.centre)

@@ -30,9 +30,9 @@ def motor_current(
         Battery current.
     horizontal_ut : float
         Horizontal field at the place, for the heading error.
-    gyro_t_s : array_like, (M,), s, any, optional
+    gyro_t_s : array_like, (M,), s, any
         Times of the gyro.
-    gyro : array_like, (M, 3), rad/s, s, optional
+    gyro : array_like, (M, 3), rad/s, s
         Shows whether the craft turned.
 
     Returns

@@ -44,7 +44,9 @@ def mounting(t_s: ArrayLike, gyro: ArrayLike, acc: ArrayLike, level_rad: float =
     ----------
     t_s : array_like, (N,), s, any
         Times.
-    gyro, acc : array_like, (N, 3), rad/s and m/s^2, s
+    gyro : array_like, (N, 3), rad/s, s
+        Angular rate.
+    acc : array_like, (N, 3), m/s^2, s
         Readings: a rest in the craft's level pose, then the three motions in this order, each from rest to rest.
     level_rad : float
         How level the first rest is as the accelerometer sees it, one sigma: the table, and the offset it still has.

@@ -45,7 +45,9 @@ def find_poses(
     ----------
     t_s : array_like, (N,), s, any
         Times.
-    gyro, acc : array_like, (N, 3), rad/s and m/s^2, s
+    gyro : array_like, (N, 3), rad/s, s
+        Angular rate.
+    acc : array_like, (N, 3), m/s^2, s
         Readings.
     least_s : float
         Shortest rest.

@@ -20,7 +20,7 @@ def sticks(t_s: ArrayLike, roll_pitch_yaw: ArrayLike, throttle: ArrayLike | None
         Times.
     roll_pitch_yaw : array_like, (N, 3), 1, any
         Stick positions, -1 to 1: some seconds at rest, then each to both ends.
-    throttle : array_like, (N,), 1, any, optional
+    throttle : array_like, (N,), 1, any
         Throttle, 0 to 1.
 
     Returns

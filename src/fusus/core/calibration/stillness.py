@@ -12,7 +12,7 @@ from numpy.typing import ArrayLike
 from fusus.core.arrays import Array, BoolArray, IntArray, as_samples, as_series
 
 WINDOW_S = 0.25
-LEAST_SAMPLES = 4
+LEAST_SAMPLES = 12  # the noise of fewer is itself too noisy to compare
 RATIO = 3.0  # of the quietest windows' noise
 # Above these no window is at rest, whatever the others are like: a hand shakes by more, a fan on the bench by less.
 MOST_ACC_M_S2, MOST_GYRO_RAD_S = 0.5, 0.05
@@ -102,7 +102,9 @@ def still_spans(t_s: ArrayLike, gyro: ArrayLike, acc: ArrayLike, least_s: float 
     ----------
     t_s : array_like, (N,), s, any
         Times.
-    gyro, acc : array_like, (N, 3), rad/s and m/s^2, s
+    gyro : array_like, (N, 3), rad/s, s
+        Angular rate.
+    acc : array_like, (N, 3), m/s^2, s
         Readings.
     least_s : float
         Shortest stretch.

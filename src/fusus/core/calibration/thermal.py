@@ -24,12 +24,16 @@ def thermal(
     ----------
     t_s : array_like, (N,), s, any
         Times.
-    gyro, acc : array_like, (N, 3), rad/s and m/s^2, s
+    gyro : array_like, (N, 3), rad/s, s
+        Angular rate.
+    acc : array_like, (N, 3), m/s^2, s
         Readings of a board that lies still while it warms or cools.
     temperature_degc : array_like, (N,), degC, any
         The sensor's own temperature.
-    gyro_wander, acc_wander : Wandering, optional
-        What the datasheet, or the Allan curve, says of the slow wandering: the standard errors rest on it.
+    gyro_wander : Wandering, optional
+        What the datasheet, or the Allan curve, says of the gyro's slow wandering: the standard errors rest on it.
+    acc_wander : Wandering, optional
+        The same of the accelerometer.
 
     Returns
     -------

@@ -35,7 +35,9 @@ def vibration(
     ----------
     t_s : array_like, (N,), s, any
         Times, evenly spaced.
-    gyro, acc : array_like, (N, 3), rad/s and m/s^2, b
+    gyro : array_like, (N, 3), rad/s, b
+        Angular rate.
+    acc : array_like, (N, 3), m/s^2, b
         Readings with motors running and the craft restrained.
     rotor_hz : float, optional
         Turns of the rotors a second, from motor telemetry; else the strongest line is taken for it.

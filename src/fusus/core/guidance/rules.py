@@ -14,7 +14,8 @@ from fusus.core.guidance.watch import Watch
 FACE_S, REST_S, LONG_REST_S, LEVEL_S = 3.0, 20.0, 7200.0, 5.0
 NEAR_STEEL = 0.12  # of the field's strength that may vary once the sphere is fitted
 MOST_GYRO_RAD_S, MOST_ACC_M_S2 = 33.0, 155.0
-COVER_SHARE = 0.55
+COVER_SHARE = 0.6
+EARTH_UT = (15.0, 95.0)  # strengths on Earth with what a part's scale may be off
 
 
 def _moving(w: Watch) -> tuple[str, ...]:
@@ -117,13 +118,19 @@ def rotate(w: Watch) -> Status:
     if len(m) < 30:
         return Status(0.0, "Turn the craft slowly through all headings, level first.", _saturated(w))
     sphere = fit_sphere(m, None)
+    low, high = EARTH_UT
+    unsure = float(sphere.centre_sigma.max()) > 0.03 * sphere.radius
+    if unsure or not low < sphere.radius < high or float(np.sqrt(m.var(axis=0).sum())) < 0.4 * low:
+        # Not turned far enough yet for a centre: directions round a wrong one would only seem to be covered.
+        turned = min(0.2, float(np.sqrt(m.var(axis=0).sum())) / 100.0)
+        return Status(turned, "Turn the craft slowly through all headings, level first.", _saturated(w))
     seen = coverage(m - sphere.centre)
     off = np.linalg.norm(m - sphere.centre, axis=1) / sphere.radius - 1.0
     wrong = list(_saturated(w))
     enough_to_judge = seen.eigenvalues[0] > LEAST_EIGENVALUE
-    if enough_to_judge and float(np.std(off[-60:])) > NEAR_STEEL:
+    if enough_to_judge and float(np.sqrt(np.mean(off[-60:] ** 2))) > NEAR_STEEL:
         wrong.append("The field is bent here: further from steel, cars, speakers; 1.5 m above the ground.")
-    done = enough_to_judge and seen.share >= COVER_SHARE and not _gaps(seen.gaps, seen.share)
+    done = seen.eigenvalues[0] > 1.5 * LEAST_EIGENVALUE and seen.share >= COVER_SHARE
     hold = (
         f"Turn it {seen.gaps[0]}."
         if seen.gaps and not done
@@ -138,10 +145,6 @@ def rotate(w: Watch) -> Status:
         done,
         {"coverage": seen, "centre": sphere.centre},
     )
-
-
-def _gaps(gaps: tuple[str, ...], share: float) -> bool:
-    return len(gaps) > 1 and share < 0.75
 
 
 def mounting(w: Watch) -> Status:

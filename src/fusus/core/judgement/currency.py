@@ -107,5 +107,5 @@ def _reasons(s: Standing, school: School) -> tuple[list[str], Literal["check", "
 def _fine(s: Standing, school: School) -> str:
     if school == "check" and s.check_holds:
         return f"checked {s.check_age_days or 0:.0f} days ago: {s.check_statement}"
-    return {"check": "recent, and nothing has happened since", "each-flight": "no flight since", "on-signs": "no sign against it",
+    return {"check": "nothing has happened since", "each-flight": "no flight since", "on-signs": "no sign against it",
             "distance-and-age": f"{s.age_days:.0f} days old"}[school]  # fmt: skip

@@ -53,7 +53,7 @@ def allan_curve(rate: ArrayLike, rate_hz: float, factors: ArrayLike | None = Non
         Readings of a rate, such as angular rate or specific force; at least nine, all finite.
     rate_hz : float
         Sample rate.
-    factors : array_like, (K,), 1, any, optional
+    factors : array_like, (K,), 1, any
         Numbers of samples averaged over, each from 1 to (N - 1) / 2; usual ones if left out.
 
     Returns

@@ -119,7 +119,8 @@ def stand_level(hands: Hands, rng: np.random.Generator) -> None:
 def tumble(hands: Hands, rng: np.random.Generator, length_s: float, quick: float = 1.0) -> None:
     """Turn through all headings level, on both sides, nose down, nose up and upside down, as for a magnetometer."""
     y, x = np.array([0.0, 1.0, 0.0]), np.array([1.0, 0.0, 0.0])
-    tilts = ((x, 0.0), (y, -_HALF), (y, np.pi), (x, _HALF), (x, np.pi), (y, 0.8), (y, -1.6), (x, 2.0))
+    # Level, nose down, nose up, on both sides, upside down, and aslant between them.
+    tilts = ((x, 0.0), (y, -_HALF), (y, np.pi), (y, 0.7), (x, 0.8), (x, 1.5), (y, -0.8), (x, 2.2))
     each = length_s / len(tilts) / quick
     for axis, angle in tilts:
         if angle:

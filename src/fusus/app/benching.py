@@ -1,0 +1,297 @@
+"""Captures at the bench: the stand-in's process, the capture in a worker thread, and the fit that follows."""
+
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from PyQt6.QtCore import QObject, QProcess, pyqtSignal
+
+from fusus.app.jobs import Job
+
+if TYPE_CHECKING:
+    from fusus.app.desk import Desk
+
+STAND_IN = "stand-in"
+START_MS = 20_000
+
+
+class _Control(QObject):
+    """What the interface thread tells a running capture, and what it hears from it."""
+
+    told = pyqtSignal(object, object)  # Status, Health
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.finish = False
+        self.discard = False
+        self.marks: list[str] = []
+
+
+class Bench(QObject):
+    """The board's link, the running capture, and fits of what was captured."""
+
+    status_changed = pyqtSignal(object, object)  # Status, Health
+    captured = pyqtSignal(str)  # recording
+    fitted = pyqtSignal(object, object)  # StoredCalibration, Calibration
+    allan_ready = pyqtSignal(str, object)  # recording, axes
+    ended = pyqtSignal()
+    board_changed = pyqtSignal(str)  # what is known of the board
+
+    def __init__(self, desk: "Desk") -> None:
+        super().__init__(desk)
+        self._desk = desk
+        self._process: QProcess | None = None
+        self._control: _Control | None = None
+        self._path = ""
+        self._waiting: tuple[Any, str] | None = None
+        self.speed = 1.0
+        self.due: tuple[Any, ...] = ()
+
+    # The stand-in
+
+    @property
+    def is_running(self) -> bool:
+        """Whether a capture goes on."""
+        return self._control is not None
+
+    def command(self, text: str) -> None:
+        """Tell the stand-in what is done to it, and mark it in the capture."""
+        if self._process is not None and self._process.state() == QProcess.ProcessState.Running:
+            self._process.write(f"{text}\n".encode())
+        if self._control is not None:
+            self._control.marks.append(text)
+
+    def stop_board(self) -> None:
+        """End the stand-in's process."""
+        process, self._process, self._path = self._process, None, ""
+        if process is not None:
+            process.readyReadStandardOutput.disconnect()
+            process.write(b"quit\n")
+            if not process.waitForFinished(400):
+                process.kill()
+                process.waitForFinished(400)
+            process.deleteLater()
+
+    def _start_board(self) -> None:
+        document = self._desk.document
+        if document is None:
+            return
+        process = QProcess(self)
+        process.readyReadStandardOutput.connect(self._board_speaks)
+        process.errorOccurred.connect(lambda _: self._desk.noticed.emit("stop", "The stand-in could not be started."))
+        self._process = process
+        seed = self._desk.project.bench.standin_seed
+        process.start(
+            sys.executable,
+            ["-m", "fusus.cli.main", "stand-in", "--link", "pty", "--project", str(document.folder), "--seed", str(seed),
+             "--speed", str(self.speed)],
+        )  # fmt: skip
+        self.board_changed.emit("The stand-in is starting …")
+
+    def _board_speaks(self) -> None:
+        if self._process is None:
+            return
+        text = bytes(self._process.readAllStandardOutput()).decode("utf-8", "replace")
+        for line in text.splitlines():
+            if line.startswith("/dev/") and not self._path:
+                self._path = line.strip()
+                self.board_changed.emit(f"Stand-in on {self._path}")
+                if self._waiting is not None:
+                    (guide, name), self._waiting = self._waiting, None
+                    self._run(guide, name, f"serial:{self._path}")
+
+    # Captures
+
+    def start(self, guide: Any, name: str) -> None:
+        """Begin a guided capture; the stand-in is started first where it is the link."""
+        if self._desk.document is None or self.is_running:
+            return
+        if self._desk.document.read_only:
+            self._desk.noticed.emit("mind", "The project is open read-only: nothing can be captured into it.")
+            return
+        link = self._desk.project.bench.link.strip()
+        if link != STAND_IN:
+            self._run(guide, name, link)
+        elif self._path:
+            self._run(guide, name, f"serial:{self._path}")
+        else:
+            self._waiting = (guide, name)
+            self._start_board()
+
+    def _run(self, guide: Any, name: str, link: str) -> None:
+        document = self._desk.document
+        if document is None:
+            return
+        folder, place = document.folder, self._desk.project.brief.place
+        control = _Control()
+        control.told.connect(self.status_changed.emit)
+        self._control = control
+
+        def work(progress: Any) -> Any:
+            from fusus.devices.capture import Capture
+            from fusus.devices.guided import Guided
+            from fusus.devices.links import open_link
+
+            guided = Guided(Capture(folder, name, open_link(link), guide.kind), guide)
+            try:
+                _pump(guided, control, progress)
+            except BaseException:
+                guided.capture.discard()
+                raise
+            if control.discard:
+                guided.capture.discard()
+                return None
+            return guided.capture.finish(place=place)
+
+        job = Job(f"Capturing {name}", work)
+        job.succeeded.connect(lambda info: self._take(guide, info))
+        job.failed.connect(lambda text: self._desk.noticed.emit("stop", text))
+        job.ended.connect(self._end)
+        self._desk.jobs.start(job, "capture")
+
+    def finish(self) -> None:
+        """End the capture and keep it."""
+        if self._control is not None:
+            self._control.finish = True
+
+    def discard(self) -> None:
+        """End the capture and throw it away."""
+        self._waiting = None
+        if self._control is not None:
+            self._control.discard = True
+
+    def _end(self) -> None:
+        self._control = None
+        self.ended.emit()
+
+    def _take(self, guide: Any, info: Any) -> None:
+        document = self._desk.document
+        if document is None or info is None:
+            return
+        from fusus.project import book
+
+        book.note(document.folder, "capture", recording=info.name, kind=info.kind, guide=guide.name)
+        document.recordings_changed.emit(None)
+        self.captured.emit(info.name)
+        if guide.calibration is not None:
+            self.fit(guide.calibration, info.name)
+        elif guide.name == "long-still":
+            self.run_allan(info.name)
+        self.run_due()
+
+    # Fits
+
+    def fit(self, kind: str, recording: str, other: str | None = None) -> None:
+        """Fit a calibration to a recording."""
+        document = self._desk.document
+        if document is None:
+            return
+        folder, project = document.folder, self._desk.project
+
+        def work(progress: Any) -> Any:
+            from fusus.logs.info import load_info
+            from fusus.study.calibrating import calibrate, stored
+
+            result = calibrate(folder, project, kind, recording, other, progress=progress)
+            return stored(result, load_info(folder, recording), project), result
+
+        job = Job(f"Fitting {kind}", work)
+        job.succeeded.connect(lambda pair: self.fitted.emit(*pair))
+        job.failed.connect(lambda text: self._desk.noticed.emit("stop", text))
+        self._desk.jobs.start(job, "fit")
+
+    def run_allan(self, recording: str) -> None:
+        """Compute the Allan deviation of a recording."""
+        document = self._desk.document
+        if document is None:
+            return
+        folder = document.folder
+
+        def work(progress: Any) -> Any:
+            from fusus.study.allan import allan_of_recording
+
+            return allan_of_recording(folder, recording, "imu", progress)
+
+        job = Job(f"Allan deviation of {recording}", work)
+        job.succeeded.connect(lambda axes: self.allan_ready.emit(recording, axes))
+        job.failed.connect(lambda text: self._desk.noticed.emit("stop", text))
+        self._desk.jobs.start(job, "allan")
+
+    def run_due(self) -> None:
+        """Find out which calibrations are due."""
+        document = self._desk.document
+        if document is None:
+            return
+        folder, project = document.folder, self._desk.project
+
+        def work(_progress: Any) -> Any:
+            from fusus.study.standing import due_all
+
+            return due_all(folder, project)
+
+        def take(found: Any) -> None:
+            if self._desk.document is not None and project.bench == self._desk.project.bench:
+                self.due = found
+                self._desk.bench_changed.emit()
+
+        job = Job("Looking what is due", work)
+        job.succeeded.connect(take)
+        job.failed.connect(lambda text: self._desk.noticed.emit("mind", text))
+        self._desk.jobs.start(job, "due")
+
+    def forget(self) -> None:
+        """Put all of it away."""
+        self.discard()
+        self.stop_board()
+        self.due = ()
+
+    def use(self, entry: Any) -> str | None:
+        """Put a fitted calibration in force, with the figures that it measures; return what is wrong, or None."""
+        from fusus.logs.info import load_info
+        from fusus.project.commands import SetValue, TakeCalibration, TakeMeasured
+        from fusus.study.bench import note_taken
+        from fusus.study.measured import evidence_of, fitting_from, from_calibration
+
+        document = self._desk.document
+        if document is None:
+            return "No project is open."
+        wrong = self._desk.do(TakeCalibration(entry))
+        if wrong is not None:
+            return wrong
+        measured = from_calibration(self._desk.project, entry, load_info(document.folder, entry.recording))
+        if measured:
+            self._desk.do(TakeMeasured(measured))
+        for path, value, sigma in fitting_from(entry):
+            self._desk.do(SetValue(path, value, "Use measured fitting", evidence_of(entry, sigma)))
+        note_taken(document.folder, entry)
+        self.run_due()
+        return None
+
+
+def _pump(guided: Any, control: _Control, progress: Any) -> None:
+    """Capture until the guide or the user has enough; in a worker thread."""
+    enough_at: float | None = None
+    while not (control.finish or control.discard):
+        guided.capture.pump(0.05)
+        while control.marks:
+            guided.capture.mark(control.marks.pop(0))
+        status = guided.look()
+        health = guided.capture.health()
+        control.told.emit(status, health)
+        progress.step(round(status.progress * 100), 101, status.now)
+        if status.is_enough:
+            # One more second, so that the last pose is whole.
+            enough_at = enough_at if enough_at is not None else guided.capture.decoder.last_us
+            if guided.capture.decoder.last_us - enough_at > 1e6:
+                return
+
+
+def capture_name(folder: Path, guide: str) -> str:
+    """Return a name that is still free, such as “six-face 2”."""
+    taken = {p.name for p in (folder / "recordings").glob("*")}
+    number = 1
+    name = guide
+    while name in taken:
+        number += 1
+        name = f"{guide} {number}"
+    return name

@@ -1,0 +1,1 @@
+"""Bench: measure your own sensors and calibrate them well."""

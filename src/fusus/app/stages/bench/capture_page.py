@@ -1,0 +1,257 @@
+"""The page of guided captures: choose one, read why and how, acknowledge cautions, capture, and use what came out."""
+
+from typing import Any
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QListWidget,
+    QListWidgetItem,
+    QProgressBar,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from fusus.app import theme
+from fusus.app.benching import STAND_IN, capture_name
+from fusus.app.desk import Desk
+from fusus.app.stages.bench.result import ResultView
+from fusus.core.guidance.guides import GUIDES, Guide
+
+ACTS_A_ROW = 3
+
+
+def _words(role: str = "", name: str = "") -> QLabel:
+    label = QLabel()
+    label.setWordWrap(True)
+    label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+    if role:
+        label.setProperty("role", role)
+    label.setObjectName(name)
+    return label
+
+
+class CapturePage(QWidget):
+    """Guides on the left, the chosen one on the right."""
+
+    used = pyqtSignal()
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.guide: Guide = GUIDES[0]
+        self._entry: Any = None
+        self.list = QListWidget()
+        self.list.setObjectName("guides")
+        self.list.setAccessibleName("Guided captures")
+        self.list.setFixedWidth(theme.px(132))
+        for guide in GUIDES:
+            item = QListWidgetItem(guide.title)
+            item.setData(Qt.ItemDataRole.UserRole, guide.name)
+            item.setToolTip(guide.why)
+            self.list.addItem(item)
+        self.list.currentRowChanged.connect(self._choose)
+        self.title, self.why, self.how = (
+            _words("title", "guide-title"),
+            _words("", "guide-why"),
+            _words("", "guide-how"),
+        )
+        self.caution = _words("fault", "guide-caution")
+        self.read = QCheckBox("I have read this, and all of it is so")
+        self.read.setObjectName("cautions-read")
+        self.read.toggled.connect(lambda _: self._show_buttons())
+        self.begin = self._button("Capture", "capture-begin", self._begin, main=True)
+        self.enough = self._button("Enough", "capture-finish", lambda: desk.bench.finish())
+        self.drop = self._button("Throw away", "capture-discard", lambda: desk.bench.discard())
+        self.use = self._button("Use this calibration", "capture-use", self._use, main=True)
+        self.bar = QProgressBar()
+        self.bar.setRange(0, 100)
+        self.bar.setTextVisible(False)
+        self.now, self.wrong = _words("title", "guide-now"), _words("fault", "guide-wrong")
+        self.health = _words("mono", "capture-health")
+        self.verdict = _words("", "capture-verdict")
+        self.view = ResultView()
+        self.acts = QGridLayout()
+        self.acts.setSpacing(6)
+        self._lay_out()
+        bench = desk.bench
+        bench.status_changed.connect(self._on_status)
+        bench.fitted.connect(self._on_fitted)
+        bench.ended.connect(self._on_end)
+        bench.captured.connect(lambda name: self.verdict.setText(f"Captured “{name}”."))
+        bench.board_changed.connect(self.health.setText)
+        self.list.setCurrentRow(0)
+
+    def _button(self, words: str, name: str, run: Any, main: bool = False) -> QPushButton:
+        button = QPushButton(words)
+        button.setObjectName(name)
+        if main:
+            button.setProperty("role", "main")
+        button.clicked.connect(lambda _=False: run())
+        return button
+
+    def _lay_out(self) -> None:
+        buttons = QHBoxLayout()
+        for button in (self.begin, self.enough, self.drop, self.use):
+            buttons.addWidget(button)
+        buttons.addStretch()
+        self.hands = QLabel("Stand-in: what your hands do")
+        self.hands.setProperty("role", "faint")
+        column = QVBoxLayout()
+        column.setSpacing(6)
+        for widget in (self.title, self.why, self.how, self.caution, self.read):
+            column.addWidget(widget)
+        column.addLayout(buttons)
+        column.addWidget(self.bar)
+        column.addWidget(self.now)
+        column.addWidget(self.wrong)
+        column.addWidget(self.hands)
+        column.addLayout(self.acts)
+        column.addWidget(self.verdict)
+        column.addWidget(self.view, 1)
+        column.addWidget(self.health)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(14, 8, 14, 8)
+        row.setSpacing(16)
+        row.addWidget(self.list)
+        row.addLayout(column, 1)
+
+    # Choosing
+
+    def choose(self, name: str) -> None:
+        """Choose a guide by its name."""
+        names = [g.name for g in GUIDES]
+        if name in names:
+            self.list.setCurrentRow(names.index(name))
+
+    def _choose(self, row: int) -> None:
+        if self.desk.bench.is_running:
+            return
+        guide = self.guide = GUIDES[max(0, row)]
+        self._entry = None
+        self.title.setText(guide.title)
+        self.why.setText(guide.why)
+        self.how.setText(guide.how)
+        self.caution.setText(guide.caution)
+        self.read.setChecked(False)
+        self.read.setVisible(guide.is_powered)
+        for label in (self.now, self.wrong, self.verdict, self.health):
+            label.clear()
+        self.bar.setValue(0)
+        self.view.say("")
+        self._show_acts()
+        self._show_buttons()
+
+    def _show_acts(self) -> None:
+        while self.acts.count():
+            item = self.acts.takeAt(0)
+            widget = item.widget() if item is not None else None
+            if widget is not None:
+                widget.hide()
+                widget.deleteLater()
+        is_stand_in = self.desk.project.bench.link.strip() == STAND_IN
+        self.hands.setVisible(is_stand_in)
+        if is_stand_in:
+            for i, command in enumerate(self.guide.stand_in):
+                button = QPushButton(command.removeprefix("face "))
+                button.setObjectName(f"act-{command}")
+                button.setToolTip(f"Tells the stand-in: {command}")
+                button.clicked.connect(lambda _=False, c=command: self.desk.bench.command(c))
+                self.acts.addWidget(button, i // ACTS_A_ROW, i % ACTS_A_ROW)
+
+    def _show_buttons(self) -> None:
+        running = self.desk.bench.is_running
+        self.begin.setEnabled(not running and (self.read.isChecked() or not self.guide.is_powered))
+        self.begin.setVisible(not running)
+        self.enough.setVisible(running)
+        self.drop.setVisible(running)
+        self.bar.setVisible(running)
+        for label in (self.why, self.how):
+            label.setVisible(not running)
+        usable = self._entry is not None and self._entry.verdict != "fail"
+        self.use.setVisible(usable and not running)
+        self.list.setEnabled(not running)
+        for i in range(self.acts.count()):
+            item = self.acts.itemAt(i)
+            widget = item.widget() if item is not None else None
+            if widget is not None:
+                widget.setEnabled(running)
+
+    def refresh(self) -> None:
+        """Show the guides with what is in force or due."""
+        force, due = self.desk.project.bench.in_force(), {d.kind for d in self.desk.bench.due if d.is_due}
+        for i, guide in enumerate(GUIDES):
+            item = self.list.item(i)
+            if item is not None:
+                mark = (
+                    ""
+                    if guide.calibration is None
+                    else "◆ "
+                    if guide.calibration in due
+                    else "● "
+                    if guide.calibration in force
+                    else "○ "
+                )
+                item.setText(mark + guide.title)
+        if not self.desk.bench.is_running:
+            self._show_acts()
+            self._show_buttons()
+
+    # Capturing
+
+    def _begin(self) -> None:
+        document = self.desk.document
+        if document is None:
+            return
+        self._entry = None
+        self.verdict.clear()
+        self.now.setText("Waiting for the board …")
+        self.desk.bench.start(self.guide, capture_name(document.folder, self.guide.name))
+        self._show_buttons()
+
+    def _on_status(self, status: Any, health: Any) -> None:
+        self.bar.setValue(round(100 * status.progress))
+        self.now.setText(status.now)
+        self.wrong.setText(" ".join(status.wrong))
+        self.view.show_status(self.guide.name, status.picture)
+        streams = "   ".join(
+            f"{n} {rate:.0f} Hz ± {1e3 * jitter:.2f} ms" for n, (_, rate, jitter) in list(health.streams.items())[:4]
+        )
+        link = "" if health.is_connected else "   LINK LOST, seeking it again"
+        self.health.setText(
+            f"{health.good} lines, {health.spoilt} spoilt, {health.missing} missing, {health.breaks} breaks, "
+            f"{health.waiting} B waiting{link}\n"
+            f"{streams}"
+        )
+        self._show_buttons()
+
+    def _on_end(self) -> None:
+        self.wrong.clear()
+        self.now.clear()
+        self._show_buttons()
+
+    def _on_fitted(self, entry: Any, result: Any) -> None:
+        if entry.kind != self.guide.calibration:
+            return
+        self._entry = entry
+        shape = theme.SHAPES[entry.verdict]
+        self.verdict.setText(f"{shape} {entry.verdict}. {entry.reason}")
+        self.verdict.setStyleSheet(f"color: {theme.tokens().severity(entry.verdict)};")
+        self.view.show_result(self.desk.project, entry, result)
+        self._show_buttons()
+
+    def _use(self) -> None:
+        if self._entry is None:
+            return
+        wrong = self.desk.bench.use(self._entry)
+        if wrong is not None:
+            self.desk.noticed.emit("stop", wrong)
+            return
+        self._entry = None
+        self.verdict.setText(f"{self.verdict.text()} In force from now on.")
+        self._show_buttons()
+        self.used.emit()

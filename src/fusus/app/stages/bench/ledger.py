@@ -1,0 +1,29 @@
+"""Bench's inputs: the board's link, whether calibrations are used, the school of when they are due, and what is in force."""
+
+from fusus.app.desk import Desk
+from fusus.app.ledger.panel import Ledger
+from fusus.app.ledger.rows import ChoiceRow, FactRow, FigureRow, FigureSpec, SwitchRow, TextRow
+from fusus.app.stages.bench.notes import TITLES
+from fusus.core.judgement.currency import SCHOOL_WORDS
+
+
+def build_ledger(desk: Desk, ledger: Ledger) -> None:
+    """Fill the ledger."""
+    project = desk.project
+    ledger.group("Board")
+    ledger.add(TextRow(desk, "bench.link", "Link", "stand-in, serial:PATH, udp:PORT"))
+    ledger.add(FigureRow(desk, FigureSpec("drift.bias_error_rad_s", "Bias error wanted", "rate", "deg/h", False)))
+    ledger.group("Calibrations")
+    ledger.add(SwitchRow(desk, "bench.use", "On replay", "used"))
+    ledger.add(ChoiceRow(desk, "bench.school", "Due", [(k, v) for k, v in SCHOOL_WORDS.items()]))
+    ledger.group("In force")
+    force = project.bench.in_force()
+    for kind, c in force.items():
+        ledger.add(FactRow(TITLES.get(kind, kind), f"{c.verdict}, {c.when:%d.%m.%Y}", mono=False, tip=c.reason))
+    if not force:
+        ledger.add(FactRow("Nothing yet", "capture, fit, use", mono=False))
+    if project.bench.measured:
+        ledger.group("Measured")
+        for m in {(m.part, m.field): m for m in project.bench.measured}.values():
+            ledger.add(FactRow(m.part, m.field.replace("_", " "), mono=False, tip=f"from “{m.recording}”"))
+    ledger.finish()

@@ -1,0 +1,78 @@
+"""Bench's conclusions: what is due and why, what is missing, and how the measured parts differ from their datasheets."""
+
+from fusus.app.desk import Desk
+from fusus.app.margin import Note
+from fusus.app.thread import BeadState
+
+TITLES = {
+    "gyro-bias": "Gyro bias", "six-face": "Six faces", "level": "Level trim", "magnetometer": "Magnetometer", "mounting": "Mounting",
+    "thermal": "Soak", "airflow": "Airflow", "motor-current": "Motor current", "gnss-scatter": "GNSS scatter", "lever-arm": "Lever arm",
+    "sticks": "Sticks", "two-imu": "Two IMUs", "vibration": "Vibration",
+}  # fmt: skip
+
+# What a craft needs before its first flight, in the order of work, and why.
+WANTED = (
+    ("gyro-bias", "The gyro's bias is not measured", "Integrated, it is drift."),
+    ("six-face", "The accelerometer is not calibrated", "20 mg lean the craft by 1.1°."),
+    ("magnetometer", "The magnetometer is not calibrated", "Iron on the craft bends the heading by tens of degrees."),
+    ("mounting", "The board's mounting is not found", "A turned board makes the craft lean the wrong way."),
+)
+
+
+def notes(desk: Desk) -> tuple[Note, ...]:
+    """Return what is due first, then what is missing, then the parts against their datasheets."""
+    out = [
+        Note(
+            f"{TITLES.get(d.kind, d.kind)}: due", "mind", f"{d.why[:1].upper()}{d.why[1:]}.", f"If skipped: {d.risk}.", d.next_step,
+            "bench.school",
+        )
+        for d in desk.bench.due if d.is_due
+    ]  # fmt: skip
+    force = desk.project.bench.in_force()
+    wanted = [
+        w
+        for w in WANTED
+        if w[0] not in force and (w[0] != "magnetometer" or desk.project.parts.heading == "magnetometer")
+    ]
+    out += [
+        Note(subject, "mind", reason, "It flies on what the bench found.", "Capture it here.", "bench.link")
+        for _, subject, reason in wanted
+    ]
+    if desk.project.bench.measured:
+        from fusus.study.measured import against_datasheet
+
+        latest = {(m.part_kind, m.part, m.field): m for m in desk.project.bench.measured}
+        for a in against_datasheet(desk.project, tuple(latest.values())):
+            out.append(
+                Note(
+                    "Measured against datasheet",
+                    a.severity,
+                    a.statement,
+                    f"From “{a.figure.recording}”.",
+                    "See Drift",
+                    "drift",
+                )
+            )
+    if not out:
+        kinds = ", ".join(TITLES.get(k, k) for k in force)
+        out.append(
+            Note(
+                "Nothing is due",
+                "fine",
+                f"In force: {kinds}.",
+                "By the chosen school.",
+                "Fly, or check in 20 s.",
+                "bench.school",
+            )
+        )
+    order = {"stop": 0, "mind": 1, "fine": 2}
+    return tuple(sorted(out, key=lambda n: order[n.severity]))
+
+
+def bead(desk: Desk) -> BeadState:
+    """Return how many of the wanted calibrations are in force, and whether one is due."""
+    force = desk.project.bench.in_force()
+    have = sum(kind in force for kind, *_ in WANTED)
+    due = sum(d.is_due for d in desk.bench.due)
+    words = f"{due} due" if due else f"{have} of {len(WANTED)}"
+    return BeadState(have / len(WANTED), words, bool(due))

@@ -1,0 +1,338 @@
+"""Bench's sheet: guided captures, calibrations, Allan deviation, what is due, and the book."""
+
+from typing import Any
+
+import numpy as np
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+
+from fusus.app import theme
+from fusus.app.desk import Desk
+from fusus.app.figures.bench import ACC_UNITS, GYRO_UNITS, MeasuredAllan
+from fusus.app.figures.rows import RowsTable
+from fusus.app.stages.base import TabbedSheet, column_page, title_label
+from fusus.app.stages.bench.capture_page import CapturePage
+from fusus.app.stages.bench.notes import TITLES
+from fusus.app.stages.bench.result import ResultView
+from fusus.app.text import figure
+from fusus.project import book
+from fusus.project.commands import TakeMeasured, WithdrawCalibration
+from fusus.study.comparing import MAIN, compared
+
+DEG_H, MICRO_G = 180 / np.pi * 3600, 1e6 / 9.80665
+
+
+class BenchSheet(TabbedSheet):
+    """Five pages."""
+
+    def __init__(self, desk: Desk) -> None:
+        self.capture = CapturePage(desk)
+        self._shown: list[Any] = []
+        self._axes: tuple[str, tuple[Any, ...]] | None = None
+        super().__init__(
+            desk,
+            (
+                ("capture", "Capture", self.capture),
+                ("calibrations", "Calibrations", self._calibrations_page()),
+                ("allan", "Allan deviation", self._allan_page()),
+                ("due", "What is due", self._due_page()),
+                ("book", "Book", self._book_page()),
+            ),
+        )
+        desk.bench.fitted.connect(self._on_fitted)
+        desk.bench.allan_ready.connect(self._on_allan)
+        desk.bench_changed.connect(self._on_due)
+        self.refresh()
+
+    # Building
+
+    def _calibrations_page(self) -> QWidget:
+        self.table = RowsTable(
+            "calibrations", "Calibrations", ("", "kind", "found", "residual>", "from", "since the last"), 5
+        )
+        self.table.columns_of({0: 78, 1: 112, 2: 146, 3: 158, 4: 96})
+        self.table.itemSelectionChanged.connect(self._select)
+        self.view = ResultView()
+        self.withdraw = QPushButton("Withdraw")
+        self.withdraw.setObjectName("withdraw")
+        self.withdraw.clicked.connect(lambda _=False: self._withdraw())
+        self.again = QComboBox()
+        self.again.setObjectName("fit-again")
+        self.again.setAccessibleName("Fit a recording")
+        self.again.activated.connect(self._fit_again)
+        row = QWidget()
+        line = QHBoxLayout(row)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.addWidget(QLabel("Fit a recording:"))
+        line.addWidget(self.again, 1)
+        line.addWidget(self.withdraw)
+        return column_page((self.table, 4), (row, 0), (self.view, 6))
+
+    def _allan_page(self) -> QWidget:
+        self.recording = QComboBox()
+        self.recording.setObjectName("allan-recording")
+        self.recording.setAccessibleName("Recording")
+        self.run_allan = QPushButton("Compute")
+        self.run_allan.setObjectName("allan-run")
+        self.run_allan.clicked.connect(lambda _=False: self._compute_allan())
+        self.take = QPushButton("Use in the model")
+        self.take.setObjectName("allan-use")
+        self.take.setProperty("role", "main")
+        self.take.setEnabled(False)
+        self.take.clicked.connect(lambda _=False: self._take_allan())
+        row = QWidget()
+        line = QHBoxLayout(row)
+        line.setContentsMargins(0, 0, 0, 0)
+        for widget in (QLabel("Recording at rest:"), self.recording, self.run_allan, self.take):
+            line.addWidget(widget)
+        line.addStretch()
+        self.judged = QLabel("A rest of ten minutes shows the noise, two hours bias instability and walk.")
+        self.judged.setWordWrap(True)
+        self.judged.setObjectName("allan-judged")
+        self.allan_gyro = MeasuredAllan("allan-measured-gyro", "Gyro", "°/h", GYRO_UNITS)
+        self.allan_acc = MeasuredAllan("allan-measured-acc", "Accelerometer", "µg", ACC_UNITS)
+        return column_page((row, 0), (self.judged, 0), self.allan_gyro, self.allan_acc)
+
+    def _due_page(self) -> QWidget:
+        self.due = RowsTable(
+            "due", "What is due", ("calibration", "", "why", "what it would risk to skip it", "next"), 3
+        )
+        self.due.columns_of({0: 112, 1: 64, 2: 160, 4: 116})
+        return column_page(title_label("When to do it again"), self.due)
+
+    def _book_page(self) -> QWidget:
+        self.event = QComboBox()
+        self.event.setObjectName("book-event")
+        self.event.setAccessibleName("Event")
+        for name in book.EVENTS:
+            self.event.addItem(name)
+        self.words = QLineEdit()
+        self.words.setObjectName("book-words")
+        self.words.setPlaceholderText("what happened, where, how warm")
+        self.words.returnPressed.connect(self._write)
+        write = QPushButton("Write into the book")
+        write.setObjectName("book-write")
+        write.clicked.connect(lambda _=False: self._write())
+        row = QWidget()
+        line = QHBoxLayout(row)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.addWidget(self.event)
+        line.addWidget(self.words, 1)
+        line.addWidget(write)
+        self.entries = RowsTable("book", "Book", ("when", "what", ""))
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(14, 8, 14, 8)
+        column.addWidget(row)
+        column.addWidget(self.entries, 1)
+        return page
+
+    # Drawing
+
+    def draw(self, name: str) -> None:
+        """Draw one page."""
+        {
+            "capture": self.capture.refresh,
+            "calibrations": self._draw_calibrations,
+            "allan": self._draw_recordings,
+            "due": self._draw_due_table,
+            "book": self._draw_book,
+        }[name]()
+
+    def _draw_calibrations(self) -> None:
+        self._shown = list(self.desk.project.bench.calibrations[::-1])
+        rows = []
+        for i, c in enumerate(self._shown):
+            before = next((o for o in self._shown[i + 1 :] if o.kind == c.kind), None)
+            told = compared(c, before) if before is not None else None
+            mark = ("● in force", "pass") if c.is_in_force else ("○", "faint")
+            key = next(iter(c.before), "")
+            moved = ("–", "faint") if told is None else (told["statement"], "mind" if told["has_moved"] else "pass")
+            residual = _residuals(c.before, c.after, key)
+            rows.append(
+                [
+                    mark,
+                    TITLES.get(c.kind, c.kind),
+                    (f"{theme.SHAPES[c.verdict]} {_found(c)}", c.verdict),
+                    residual,
+                    c.recording,
+                    moved,
+                ]
+            )
+        self.table.show_rows(rows, [f"{c.when:%d.%m.%Y %H:%M}: {c.reason}" for c in self._shown])
+        self.again.clear()
+        self.again.addItem("choose …", None)
+        for info in self.desk.recordings():
+            kind = CALIBRATION_OF.get(info.kind)
+            if kind is not None:
+                self.again.addItem(f"{kind} from {info.name}", (kind, info.name))
+        if self._shown and self.table.currentRow() < 0:
+            self.table.selectRow(0)
+        elif not self._shown:
+            self.view.say("No calibration yet: capture one, or fit a recording that is there.")
+
+    def _draw_recordings(self) -> None:
+        chosen = self.recording.currentText()
+        self.recording.clear()
+        for info in self.desk.recordings():
+            if "imu" in info.streams and info.kind in ("still", "other", "jig", "soak"):
+                self.recording.addItem(info.name)
+        index = self.recording.findText(chosen)
+        self.recording.setCurrentIndex(max(0, index))
+        if self._axes is not None:
+            self._show_allan()
+
+    def _draw_due_table(self) -> None:
+        rows = [
+            [
+                TITLES.get(d.kind, d.kind),
+                ("◆ due", "mind") if d.is_due else ("● fine", "pass"),
+                d.why,
+                d.risk,
+                d.next_step or "–",
+            ]
+            for d in self.desk.bench.due
+        ]
+        self.due.show_rows(rows)
+
+    def _draw_book(self) -> None:
+        if self.desk.document is None:
+            return
+        rows = []
+        for e in book.entries(self.desk.document.folder)[::-1]:
+            rest = ", ".join(
+                f"{k.replace('_', ' ')} {v}"
+                for k, v in e.items()
+                if k not in ("at", "what", "place", "sources") and v not in (None, "")
+            )
+            rows.append([str(e.get("at", ""))[:16].replace("T", " "), str(e.get("what", "")), rest[:160]])
+        self.entries.show_rows(rows[:400])
+
+    # Acting
+
+    def _select(self) -> None:
+        row = self.table.currentRow()
+        if 0 <= row < len(self._shown):
+            entry = self._shown[row]
+            self.withdraw.setEnabled(entry.is_in_force)
+            self.desk.bench.fit(entry.kind, entry.recording)
+
+    def _fit_again(self, index: int) -> None:
+        found = self.again.itemData(index)
+        if found is not None:
+            self.desk.bench.fit(*found)
+
+    def _on_fitted(self, entry: Any, result: Any) -> None:
+        if self.pages.currentIndex() == self.names.index("calibrations"):
+            self.view.show_result(self.desk.project, entry, result)
+            if not any(c.recording == entry.recording and c.kind == entry.kind for c in self._shown):
+                self.desk.noticed.emit(
+                    "fine" if entry.verdict != "fail" else "mind", f"{entry.kind}: {entry.verdict}. {entry.reason}"
+                )
+
+    def _withdraw(self) -> None:
+        row = self.table.currentRow()
+        if 0 <= row < len(self._shown):
+            wrong = self.desk.do(WithdrawCalibration(self._shown[row].kind))
+            if wrong:
+                self.desk.noticed.emit("stop", wrong)
+            self.desk.bench.run_due()
+
+    def _compute_allan(self) -> None:
+        name = self.recording.currentText()
+        if name:
+            self.desk.bench.run_allan(name)
+
+    def _on_allan(self, recording: str, axes: tuple[Any, ...]) -> None:
+        self._axes = (recording, axes)
+        self.take.setEnabled(self.desk.project.parts.imu is not None)
+        self._show_allan()
+
+    def _show_allan(self) -> None:
+        if self._axes is None:
+            return
+        recording, axes = self._axes
+        outlook = self.desk.foresight.outlook
+        model = outlook.allan if outlook is not None else None
+        for shown, prefix, scale in ((self.allan_gyro, "gyro", DEG_H), (self.allan_acc, "acc", MICRO_G)):
+            line = (model[prefix]["tau"], model[prefix]["total"]) if model else None
+            own = [a for a in axes if a.name.startswith(prefix)]
+            if own:
+                low, high = own[0].curve.tau_s[0], own[0].curve.tau_s[-1]
+                if line is not None:
+                    inside = (line[0] >= low) & (line[0] <= high)
+                    line = (line[0][inside], line[1][inside])
+                shown.show_axes(own, scale, line)
+        from fusus.study.measured import against_datasheet, from_allan
+
+        if self.desk.project.parts.imu is not None and self.desk.document is not None:
+            from fusus.logs.info import load_info
+
+            found = against_datasheet(
+                self.desk.project, from_allan(self.desk.project, load_info(self.desk.document.folder, recording), axes)
+            )
+            worst = sorted(found, key=lambda a: -(a.ratio or 0))[:2]
+            self.judged.setText(f"“{recording}”: " + " ".join(a.statement for a in worst))
+
+    def _take_allan(self) -> None:
+        if self._axes is None or self.desk.document is None:
+            return
+        from fusus.logs.info import load_info
+        from fusus.study.measured import from_allan
+
+        recording, axes = self._axes
+        figures = from_allan(self.desk.project, load_info(self.desk.document.folder, recording), axes)
+        wrong = self.desk.do(TakeMeasured(figures))
+        self.desk.noticed.emit(
+            "stop" if wrong else "fine", wrong or "The prediction uses the measured noise from now on."
+        )
+
+    def _on_due(self) -> None:
+        self._due |= {self.names.index("due"), self.names.index("capture")}
+        self._draw_due()
+
+    def _write(self) -> None:
+        if self.desk.document is None:
+            return
+        book.add_event(self.desk.document.folder, self.event.currentText(), self.words.text().strip())
+        self.words.clear()
+        self._draw_book()
+        self.desk.bench.run_due()
+
+    def restyle(self) -> None:
+        """Take on the theme's colours."""
+        for shown in (self.allan_gyro, self.allan_acc, self.view, self.capture.view):
+            shown.restyle()
+        self.refresh()
+
+
+# Which calibration a kind of recording leads to.
+CALIBRATION_OF = {
+    "still": "gyro-bias", "six-face": "six-face", "level": "level", "rotate": "magnetometer", "mounting": "mounting", "soak": "thermal",
+    "airflow": "airflow", "motor-current": "motor-current", "vibration": "vibration", "gnss-static": "gnss-scatter",
+    "lever-arm": "lever-arm", "sticks": "sticks", "two-imu": "two-imu",
+}  # fmt: skip
+
+
+def _found(c: Any) -> str:
+    """Return the main figure of a calibration in few words."""
+    if c.kind in MAIN and c.parameters.get(MAIN[c.kind][0]):
+        name, _, scale, unit = MAIN[c.kind]
+        values = [v for v in c.parameters[name] if v is not None]
+        sigmas = [v for v in c.standard_errors.get(name) or [] if v is not None]
+        spread = f" ± {figure(max(sigmas) * scale)}" if sigmas else ""
+        return f"{figure(float(np.linalg.norm(values)) * scale)}{spread} {unit}"
+    return str(c.verdict)
+
+
+_UNITS = {"rad_s": (180 / np.pi, "°/s"), "m_s2": (1e3 / 9.80665, "mg"), "rad": (180 / np.pi, "°"), "ut": (1.0, "µT"), "pa": (1.0, "Pa"),
+          "deg": (1.0, "°"), "m": (1.0, "m")}  # fmt: skip
+
+
+def _residuals(before: dict[str, float], after: dict[str, float], key: str) -> str:
+    """Return residuals before and after with their unit, which their name ends in."""
+    if key not in before:
+        return "–"
+    ending = max((e for e in _UNITS if key.endswith(f"_{e}")), key=len, default="")
+    scale, unit = _UNITS.get(ending, (1.0, ""))
+    left = f" → {figure(after[key] * scale)}" if key in after else ""
+    return f"{figure(before[key] * scale)}{left} {unit}".strip()

@@ -1,0 +1,208 @@
+"""Captures over a real pseudo-terminal and UDP: speed, faults, interruptions, and what is left of them."""
+
+import threading
+import time
+
+import numpy as np
+import pytest
+
+from fusus.core.guidance.guides import GUIDES, guide_for
+from fusus.devices.capture import LINES_FILE, PREFIX, Capture, leftovers, recover, run
+from fusus.devices.guided import Guided
+from fusus.devices.links import open_link
+from fusus.devices.protocol import encode, encode_header
+from fusus.devices.snippet import USUAL
+from fusus.devices.standin import SCENARIOS, CommandError, PtyPort, StandIn, UdpPort, obey
+from fusus.errors import LinkError, ProjectError, RecordingError
+from fusus.logs.info import load_info, recordings_folder
+from fusus.logs.recording import load_stream
+from fusus.project import store
+from fusus.study.standin import standin_board
+
+IMU = list(USUAL["imu"])
+FIVE = list(USUAL["motor"]) + ["rpm_1"]
+
+
+class Player:
+    """A stand-in in a thread of its own."""
+
+    def __init__(self, port, project, scenario=None, speed=20.0, seconds=60.0, rate_hz=200.0, seed=3):
+        self.board = standin_board(store.load(project), seed, rate_hz)
+        self.board.settle()
+        self.player = StandIn(self.board, port, SCENARIOS[scenario] if scenario else (), speed)
+        self.port = port
+        self.thread = threading.Thread(target=self.player.run, args=(None, print, seconds), daemon=True)
+
+    def __enter__(self):
+        self.thread.start()
+        return self
+
+    def __exit__(self, *_):
+        self.thread.join(20)
+        self.port.close()
+
+
+def free_port() -> int:
+    import socket
+
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as s:
+        s.bind(("127.0.0.1", 0))
+        return s.getsockname()[1]
+
+
+def captured(project, link, name, seconds=None, guide=None, wait=2.0):
+    capture = Capture(project, name, open_link(link), guide.kind if guide else "other")
+    guided = Guided(capture, guide) if guide else None
+    run(capture, seconds, (lambda _: guided.look().is_enough) if guided else None, wait)
+    return capture, capture.finish()
+
+
+def test_one_kilohertz_of_twelve_values_without_loss(project):
+    """A tenth of the ten minutes that are asked for; the whole is measured by ``./run bench``."""
+    port = PtyPort()
+    seconds = 6
+
+    def write():
+        began, n = time.monotonic(), 0
+        while n < 1000 * seconds:
+            due = min(1000 * seconds, int((time.monotonic() - began) * 1000))
+            out = [encode_header("imu", IMU) + encode_header("motor", FIVE)] if n == 0 else []
+            for i in range(n, due):
+                out.append(encode("imu", i * 1000, ["0.0123456"] * 7))
+                out.append(encode("motor", i * 1000, ["0.5123456"] * 5))
+            n = due
+            port.send(b"".join(out))
+            time.sleep(0.004)
+
+    capture = Capture(project, "fast", open_link(f"serial:{port.path}"))
+    thread = threading.Thread(target=write, daemon=True)
+    thread.start()
+    run(capture, None, lambda c: c.decoder.rows("motor") >= 1000 * seconds, 3.0)
+    thread.join(5)
+    info = capture.finish()
+    port.close()
+    assert info.streams["imu"].rows == info.streams["motor"].rows == 1000 * seconds
+    assert info.streams["imu"].rate_hz == pytest.approx(1000.0)
+    assert capture.health().spoilt == 0
+
+
+@pytest.mark.parametrize("guide", ["still", "six-face", "mounting", "rotate"])
+def test_a_guide_stops_by_itself_when_it_is_enough(project, guide):
+    port = free_port()
+    with Player(UdpPort(port), project, guide, speed=40.0, seconds=110.0):
+        capture, info = captured(project, f"udp:{port}", guide, guide=guide_for(guide))
+    assert info.kind == guide_for(guide).kind
+    assert info.streams["imu"].rows > 2000
+    assert capture.decoder.last_us * 1e-6 < 100
+
+
+def test_faults_are_counted_and_the_rest_is_whole(project):
+    port = PtyPort()
+    with Player(port, project, speed=10.0, seconds=12.0) as p:
+        capture = Capture(project, "faults", open_link(f"serial:{port.path}"))
+        for fault in ("drop", "garble", "clock"):
+            until = time.monotonic() + 0.2
+            while time.monotonic() < until:
+                capture.pump()
+            p.player.command(f"fault {fault}")
+        run(capture, None, None, 1.0)
+    info = capture.finish()
+    kinds = {q.kind for q in info.problems}
+    assert "clock_jump" in kinds
+    assert kinds & {"bad_checksum", "garbled", "wrong_length"}
+    t = load_stream(project, "faults", "imu").t_s
+    assert (np.diff(t) > 0).all()
+    assert np.diff(t).max() < 1.0  # the jump of 30 s is taken out
+    assert info.streams["imu"].rows > 0.9 * 12 * 200
+
+
+def test_unplugging_is_noticed_and_it_goes_on_afterwards(project, tmp_path):
+    port = PtyPort(str(tmp_path / "board"))
+    with Player(port, project, speed=1.0, seconds=6.0) as p:
+        capture = Capture(project, "unplugged", open_link(f"serial:{port.path}"))
+        run(capture, 1.0)
+        p.player.command("fault unplug")
+        before = capture.decoder.rows("imu")
+        run(capture, None, lambda c: c.breaks > 0 and c.is_connected and c.decoder.rows("imu") > before + 100, 4.0)
+    assert capture.breaks >= 1
+    assert capture.decoder.rows("imu") > before + 100
+    assert any(q.kind == "gap" for q in capture.finish().problems)
+
+
+def test_a_crash_loses_nothing_that_was_on_disk(project):
+    capture = Capture(project, "crash", open_link("udp:" + str(free_port())), "still")
+    data = encode_header("imu", IMU) + b"".join(encode("imu", i * 5000, ["0.1"] * 7) for i in range(400))
+    capture.decoder.feed(data)
+    capture._file.write(data)
+    capture._file.flush()
+    capture.mark("foam on")
+    # The program is gone: its folder carries a number that no process has.
+    folder = next(recordings_folder(project).glob(f"{PREFIX}*"))
+    assert leftovers(project) == []
+    gone = folder.with_name(f"{PREFIX}crash-999999999")
+    folder.rename(gone)
+    assert leftovers(project) == [gone]
+    (info,) = recover(project)
+    assert info.name == "crash"
+    assert info.kind == "still"
+    assert info.streams["imu"].rows == 400
+    assert "foam on" in info.conditions
+    assert leftovers(project) == []
+    capture._close()
+
+
+def test_lines_lie_on_disk_within_half_a_second(project):
+    port = free_port()
+    with Player(UdpPort(port), project, speed=1.0, seconds=3.0):
+        capture = Capture(project, "disk", open_link(f"udp:{port}"))
+        run(capture, 2.0)
+        size = (capture._folder / LINES_FILE).stat().st_size
+        rows = capture.decoder.counts["good"]
+    assert size > 0.55 * rows * 40
+    capture.discard()
+    assert not list(recordings_folder(project).glob(f"{PREFIX}*"))
+
+
+def test_what_cannot_be_opened_or_kept_is_refused_in_one_sentence(project):
+    for link in (
+        "serial:/dev/nothing-here",
+        "udp:99999",
+        "udp:x",
+        "usb:1",
+        "serial",
+        "serial:/dev/null@fast",
+        "file:/no/such",
+    ):
+        with pytest.raises(LinkError):
+            open_link(link)
+    capture = Capture(project, "empty", open_link(f"udp:{free_port()}"))
+    run(capture, None, None, 0.2)
+    with pytest.raises(RecordingError, match="nothing came"):
+        capture.finish()
+    with pytest.raises(RecordingError):
+        Capture(project, "a/b", open_link(f"udp:{free_port()}"))
+    (recordings_folder(project) / "taken").mkdir(parents=True)
+    with pytest.raises(ProjectError, match="already"):
+        Capture(project, "taken", open_link(f"udp:{free_port()}"))
+
+
+def test_a_file_of_lines_is_a_link_too(project, tmp_path):
+    path = tmp_path / "log.txt"
+    path.write_bytes(encode_header("imu", IMU) + b"".join(encode("imu", i * 10_000, ["0.1"] * 7) for i in range(300)))
+    _, info = captured(project, f"file:{path}", "from file", wait=0.3)
+    assert info.streams["imu"].rows == 300
+    assert load_info(project, "from file").sources[0].bytes == path.stat().st_size
+
+
+def test_commands_of_the_stand_in(project):
+    board = standin_board(store.load(project), 1)
+    assert obey(board, "fault drop") == "drop"
+    for scenario in SCENARIOS.values():
+        for _, command in scenario:
+            obey(board, command)
+    for guide in GUIDES:
+        for command in guide.stand_in:
+            obey(board, command)
+    for bad in ("dance", "face sideways", "motors 2", "motors x", "room 900", "fault nothing", "blow"):
+        with pytest.raises(CommandError):
+            obey(board, bad)
