@@ -25,7 +25,7 @@ def test_documented_commands_exist():
 
     known = get_command(app).commands
     text = (ROOT / "docs" / "command-line.md").read_text()
-    for name, rest in re.findall(r"^fusus (\w+)(.*)$", text, re.M):
+    for name, rest in re.findall(r"^fusus ([\w-]+)(.*)$", text, re.M):
         assert name in known
         options = {o for p in known[name].params for o in p.opts}
         assert set(re.findall(r"--[a-z-]+", rest.split("&&")[0])) <= options, name

@@ -11,7 +11,7 @@ import polars as pl
 from fusus.core.analysis.allan.deviation import LEAST_SAMPLES, AllanCurve, allan_curve
 from fusus.core.analysis.allan.reading import Coefficient, Reading, read_curve
 from fusus.core.arrays import Array, BoolArray
-from fusus.core.calibration.stillness import still_spans
+from fusus.core.calibration.stillness import cut_windows, still_spans
 from fusus.core.progress import Progress, Silent
 from fusus.errors import FususError, LogError, RecordingError
 from fusus.logs.importer import ImportRequest, import_recording
@@ -26,6 +26,7 @@ _AXES = {
     "gnss": (("vel", "m_s", "m/s"),),
 }
 GAP_STEPS = 1.6
+TURNED_RAD_S = 0.3
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,8 +62,12 @@ def at_rest(stream: Stream) -> Stream:
         return stream
     spans = still_spans(t[good], values[good, :3], values[good, 3:])
     best = max(spans, key=lambda s: s.length_s, default=None)
-    if best is None or best.length_s < (t[-1] - t[0]) / 3.0:
+    if best is None:
         return stream
+    means = cut_windows(t[good], values[good, :3], values[good, 3:]).gyro_mean
+    turned = float(np.abs(means - np.median(means, axis=0)).max()) > TURNED_RAD_S
+    if not turned and best.length_s < (t[-1] - t[0]) / 3.0:
+        return stream  # nothing turned: what looks like motion is noise
     first, last = int(good[best.first]), int(good[best.last - 1]) + 1
     return Stream(stream.recording, stream.name, stream.frame[first:last])
 
@@ -89,7 +94,10 @@ def allan_of_file(path: Path, rate_hz: float | None, progress: Progress | None =
 
 def _bare(path: Path, rate_hz: float | None, cause: FususError | None, progress: Progress) -> tuple[AxisAllan, ...]:
     if rate_hz is None:
-        raise cause or LogError(path, None, None, "it has no time that could be read; give the rate with --rate-hz.")
+        why = f" ({cause})" if cause is not None else ""
+        raise LogError(
+            path, None, None, f"its columns and times are not known{why}; give the rows a second with --rate-hz."
+        )
     try:
         frame = pl.read_csv(path, has_header=_has_header(path), comment_prefix="#", infer_schema_length=1000)
     except (OSError, pl.exceptions.PolarsError) as error:

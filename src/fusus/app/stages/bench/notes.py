@@ -75,4 +75,5 @@ def bead(desk: Desk) -> BeadState:
     have = sum(kind in force for kind, *_ in WANTED)
     due = sum(d.is_due for d in desk.bench.due)
     words = f"{due} due" if due else f"{have} of {len(WANTED)}"
-    return BeadState(have / len(WANTED), words, bool(due))
+    fill = 0.0 if have == 0 else 1.0 if have == len(WANTED) else 0.5
+    return BeadState(fill, words, bool(due))

@@ -1,0 +1,186 @@
+"""The Bench stage in a real window: guided captures with the stand-in's process, calibrations, Allan, due, book."""
+
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QLabel, QPushButton
+
+from fusus.app.benching import capture_name
+from fusus.app.figures.facenet import FaceNet
+from fusus.core.calibration.poses import FACES
+from fusus.demo.bench import add_bench
+from fusus.demo.build import DAY, PLACE, demo_project
+from fusus.logs.info import load_info
+from fusus.project import book, store
+from fusus.project.commands import SetValue
+
+
+@pytest.fixture(scope="module")
+def made(tmp_path_factory):
+    folder = tmp_path_factory.mktemp("bench") / "craft"
+    store.create(folder, demo_project())
+    add_bench(folder, DAY, PLACE)
+    return folder
+
+
+@pytest.fixture
+def bench(window, made, tmp_path, qtbot):
+    """The window at Bench, on a copy of a project with captures of the stand-in."""
+    import shutil
+
+    folder = tmp_path / "copy"
+    shutil.copytree(made, folder)
+    window.desk.open(folder)
+    window.show_stage("bench")
+    qtbot.waitUntil(lambda: not window.desk.jobs.running, timeout=60_000)
+    return window
+
+
+def sheet_of(window):
+    return window.sheets.currentWidget()
+
+
+def button(window, name) -> QPushButton:
+    found = window.findChild(QPushButton, name)
+    assert found is not None, name
+    return found
+
+
+def test_a_guided_capture_from_the_stand_in_to_a_calibration_in_force(bench, qtbot):
+    sheet = sheet_of(bench)
+    bench.desk.bench.speed = 12.0
+    before = len(bench.desk.project.bench.calibrations)
+    sheet.capture.choose("six-face")
+    assert "Propellers off" in sheet.capture.caution.text()
+    qtbot.mouseClick(button(bench, "capture-begin"), Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: sheet.capture.bar.value() > 0, timeout=30_000)
+    for command in sheet.capture.guide.stand_in:
+        face = FACES.index(command.removeprefix("face "))
+        qtbot.mouseClick(button(bench, f"act-{command}"), Qt.MouseButton.LeftButton)
+        qtbot.waitUntil(
+            lambda k=face: sheet.capture.view.net.held[k] >= 1 or not bench.desk.bench.is_running, timeout=20_000
+        )
+    with qtbot.waitSignal(bench.desk.bench.fitted, timeout=30_000):
+        qtbot.waitUntil(lambda: not bench.desk.bench.is_running, timeout=20_000)
+    assert "pass" in sheet.capture.verdict.text()
+    assert "200 Hz" in sheet.capture.health.text()
+    qtbot.mouseClick(button(bench, "capture-use"), Qt.MouseButton.LeftButton)
+    assert len(bench.desk.project.bench.calibrations) == before + 1
+    assert bench.desk.project.bench.in_force()["six-face"].recording == "six-face"
+    info = load_info(bench.desk.document.folder, "six-face")
+    assert info.kind == "six-face"
+    assert any(e["what"] == "capture" for e in book.entries(bench.desk.document.folder))
+    bench.desk.step(True)
+    assert bench.desk.project.bench.in_force()["six-face"].recording == "bench-faces"
+
+
+def test_a_powered_capture_asks_for_its_cautions(bench):
+    sheet = sheet_of(bench)
+    sheet.capture.choose("vibration")
+    assert not button(bench, "capture-begin").isEnabled()
+    sheet.capture.read.setChecked(True)
+    assert button(bench, "capture-begin").isEnabled()
+    sheet.capture.choose("still")
+    assert button(bench, "capture-begin").isEnabled()
+    assert not sheet.capture.read.isVisibleTo(sheet.capture)
+
+
+def test_a_capture_is_thrown_away_and_a_wrong_link_is_told(bench, qtbot):
+    sheet = sheet_of(bench)
+    told = []
+    bench.desk.noticed.connect(lambda _, text: told.append(text))
+    bench.desk.do(SetValue("bench.link", "serial:/dev/nothing-there", "x"))
+    qtbot.mouseClick(button(bench, "capture-begin"), Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: any("nothing-there" in t for t in told), timeout=10_000)
+    bench.desk.do(SetValue("bench.link", "udp:47811", "x"))
+    qtbot.waitUntil(lambda: not bench.desk.bench.is_running, timeout=5_000)
+    qtbot.mouseClick(button(bench, "capture-begin"), Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: bench.desk.bench.is_running, timeout=5_000)
+    qtbot.wait(50)
+    qtbot.mouseClick(button(bench, "capture-discard"), Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: not bench.desk.bench.is_running, timeout=10_000)
+    assert not (bench.desk.document.folder / "recordings" / "still").exists()
+    assert sheet.capture.begin.isEnabled()
+
+
+@pytest.mark.parametrize(
+    ("kind", "shown"),
+    [
+        ("airflow", "pair"),
+        ("mounting", "mounting"),
+        ("magnetometer", "turns"),
+        ("six-face", "net"),
+        ("gyro-bias", "history"),
+    ],
+)
+def test_each_calibration_shows_its_figure(bench, qtbot, kind, shown):
+    sheet = sheet_of(bench)
+    sheet.show_page("calibrations")
+    row = [c.kind for c in sheet._shown].index(kind)
+    with qtbot.waitSignal(bench.desk.bench.fitted, timeout=30_000, check_params_cb=lambda e, _: e.kind == kind):
+        sheet.table.clearSelection()
+        sheet.table.selectRow(row)
+    assert sheet.view.stack.currentWidget() is getattr(sheet.view, shown)
+
+
+def test_withdrawing_is_one_step_that_can_be_undone(bench, qtbot):
+    sheet = sheet_of(bench)
+    sheet.show_page("calibrations")
+    sheet.table.selectRow([c.kind for c in sheet._shown].index("mounting"))
+    qtbot.mouseClick(button(bench, "withdraw"), Qt.MouseButton.LeftButton)
+    assert "mounting" not in bench.desk.project.bench.in_force()
+    assert any(n.subject.startswith("The board's mounting") for n in notes(bench))
+    bench.desk.step(True)
+    assert "mounting" in bench.desk.project.bench.in_force()
+
+
+def notes(window):
+    from fusus.app.stages.bench.notes import notes as of
+
+    return of(window.desk)
+
+
+def test_measured_noise_reaches_model_and_strip(bench, qtbot):
+    sheet = sheet_of(bench)
+    sheet.show_page("allan")
+    with qtbot.waitSignal(bench.desk.bench.allan_ready, timeout=30_000):
+        qtbot.mouseClick(button(bench, "allan-run"), Qt.MouseButton.LeftButton)
+    assert "datasheet" in sheet.judged.text()
+    assert "°/√h" in sheet.allan_gyro.title.text()
+    qtbot.mouseClick(button(bench, "allan-use"), Qt.MouseButton.LeftButton)
+    assert {m.field for m in bench.desk.project.bench.measured} >= {"gyro_noise", "acc_noise"}
+    qtbot.waitUntil(lambda: bench.desk.foresight.outlook_is_current and not bench.desk.jobs.running, timeout=60_000)
+    assert bench.desk.foresight.outlook.study.by_datasheet is not None
+    value = bench.findChild(QLabel, "strip-height-bench")
+    assert value is not None
+    assert value.text() != "–"
+
+
+def test_the_book_takes_events_and_what_is_due_follows(bench, qtbot):
+    sheet = sheet_of(bench)
+    sheet.show_page("book")
+    rows = sheet.entries.rowCount()
+    sheet.event.setCurrentText("knock")
+    qtbot.keyClicks(sheet.words, "fell off the bench")
+    with qtbot.waitSignal(bench.desk.bench_changed, timeout=20_000):
+        qtbot.mouseClick(button(bench, "book-write"), Qt.MouseButton.LeftButton)
+    assert sheet.entries.rowCount() == rows + 1
+    assert sheet.entries.item(0, 1).text() == "knock"
+    assert any(d.kind == "mounting" and d.is_due and "knock" in d.why for d in bench.desk.bench.due)
+    sheet.show_page("due")
+    assert sheet.due.item(0, 1).text() == "◆ due"
+
+
+def test_the_face_net_tells_held_next_and_residuals(qtbot):
+    net = FaceNet()
+    qtbot.addWidget(net)
+    net.resize(480, 360)
+    net.show_held([1, 0.5, 0, 0, 0, 0], list(FACES[1:]))
+    assert [net._words(i) for i in range(3)] == ["held", "50%", "–"]
+    net.show_residuals([0, 1, None], [21.0, -5.0, 0.0], [0.02, -0.01, 0.0])
+    assert net._words(0).startswith("+21.0 mg")
+    assert not net.grab().isNull()
+
+
+def test_names_of_captures_stay_free(tmp_path):
+    (tmp_path / "recordings" / "still").mkdir(parents=True)
+    assert capture_name(tmp_path, "still") == "still 2"

@@ -1,0 +1,183 @@
+"""Bench from the command line: stand-in, capture, calibrate, allan, due, book, snippet; contract and exit statuses."""
+
+import json
+import socket
+import subprocess
+import sys
+
+import numpy as np
+import pytest
+from typer.testing import CliRunner
+
+from fusus.cli.main import app
+from fusus.logs.importer import ImportRequest, import_recording
+from fusus.project import store
+
+
+def run(*arguments):
+    return CliRunner().invoke(app, [str(a) for a in arguments])
+
+
+def data(*arguments):
+    done = run(*arguments, "--json")
+    assert done.exit_code in (0, 1), done.output
+    return done.exit_code, json.loads(done.stdout)
+
+
+def free_port() -> int:
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as s:
+        s.bind(("127.0.0.1", 0))
+        return s.getsockname()[1]
+
+
+@pytest.fixture(scope="module")
+def craft(tmp_path_factory):
+    """A project with a six-face capture that came over UDP from a stand-in of its own process, and a still one."""
+    folder = tmp_path_factory.mktemp("cli") / "craft"
+    assert run("new", folder, "--lat", 53.02, "--lon", 0.61, "--height", 3).exit_code == 0
+    for guide in ("six-face", "still"):
+        port = free_port()
+        command = [
+            sys.executable,
+            "-m",
+            "fusus.cli.main",
+            "stand-in",
+            "--link",
+            f"udp:{port}",
+            "--scenario",
+            guide,
+            "--seed",
+            "3",
+        ]
+        with subprocess.Popen(
+            [*command, "--speed", "25", "--seconds", "45", "--project", str(folder)], stdin=subprocess.DEVNULL,
+            stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+        ):  # fmt: skip
+            code, report = data(
+                "capture",
+                "--link",
+                f"udp:{port}",
+                "--project",
+                folder,
+                "--name",
+                guide,
+                "--guide",
+                guide,
+                "--wait",
+                "15",
+            )
+        assert code == 0
+        assert report["enough"] is True
+        assert report["kind"] == guide
+    return folder
+
+
+def test_calibrate_keeps_its_contract_and_finds_the_hidden_truth(craft):
+    code, report = data("calibrate", "six-face", "--project", craft, "--recording", "six-face", "--apply")
+    assert code == 0
+    assert set(report) >= {"kind", "parameters", "standard_errors", "before", "after", "verdict", "reason", "problems"}
+    assert report["verdict"] == "pass"
+    assert report["applied"]
+    truth = json.loads(run("stand-in", "--truth", "--seed", 3, "--project", craft).stdout)["acc"]
+    warm = 20.0 + 6.0 - 25.0  # the room, the board's own heat, the datasheet's temperature
+    offset = np.array(truth["bias_m_s2"]) + warm * np.array(truth["slope_m_s2_k"])
+    z = (np.array(report["parameters"]["offset_m_s2"]) - offset) / report["standard_errors"]["offset_m_s2"]
+    assert np.abs(z).max() < 4
+    assert "six-face" in store.load(craft).bench.in_force()
+    _, again = data("calibrate", "six-face", "--project", craft, "--recording", "six-face")
+    assert not again["applied"]
+    assert again["compared"][0]["has_moved"] is False
+
+
+def test_a_capture_that_does_not_do_ends_with_1_and_changes_nothing(craft):
+    code, report = data("calibrate", "six-face", "--project", craft, "--recording", "still", "--apply")
+    assert code == 1
+    assert report["verdict"] == "fail"
+    assert not report["applied"]
+    assert "faces are missing" in report["reason"]
+    assert run("calibrate", "magnetometer", "--project", craft, "--recording", "still").exit_code == 1
+
+
+def test_bad_input_ends_with_2_and_one_sentence(craft, tmp_path):
+    for arguments in (
+        ("calibrate", "colour", "--project", craft, "--recording", "still"),
+        ("calibrate", "six-face", "--project", craft, "--recording", "none"),
+        ("calibrate", "lever-arm", "--project", craft, "--recording", "still"),
+        ("calibrate", "six-face", "--project", craft, "--recording", "still", "--faces", "7"),
+        ("capture", "--link", "serial:/dev/none", "--project", craft, "--name", "x"),
+        ("capture", "--link", "udp:5", "--project", tmp_path, "--name", "x"),
+        ("capture", "--link", "udp:5000", "--project", craft, "--name", "x", "--guide", "dance"),
+        ("capture", "--link", "udp:5000", "--project", craft, "--name", "x", "--guide", "vibration"),
+        ("allan", "--project", craft),
+        ("allan", tmp_path / "none.csv"),
+        ("allan", "--project", craft, "--recording", "still", "--rate-hz", "-1"),
+        ("due", "--project", craft, "--school", "never"),
+        ("due", "--project", craft, "--check", "none"),
+        ("book", "--project", craft, "--add", "party"),
+        ("stand-in", "--scenario", "dance"),
+        ("stand-in", "--link", "usb"),
+        ("stand-in", "--rate-hz", "1"),
+        ("snippet", "--streams", "radar"),
+    ):
+        done = run(*arguments)
+        assert done.exit_code == 2, (arguments, done.output)
+        assert "Traceback" not in done.output
+        assert done.stderr.startswith("fusus: ")
+
+
+def test_a_powered_capture_names_its_cautions(craft):
+    done = run("capture", "--link", "udp:5000", "--project", craft, "--name", "x", "--guide", "airflow")
+    assert "restrained" in done.stderr
+    assert "--cautions-read" in done.stderr
+
+
+def test_allan_keeps_its_contract(craft, tmp_path):
+    _, report = data("allan", "--project", craft, "--recording", "still")
+    axis = report["axes"]["gyro_x"]
+    assert {"tau_s", "adev", "lower", "upper", "noise_density", "bias_instability", "rate_random_walk", "units"} <= set(
+        axis
+    )
+    assert len(axis["tau_s"]) == len(axis["adev"]) == len(axis["lower"])
+    path = tmp_path / "y.csv"
+    path.write_text("\n".join(f"{v:.7f}" for v in np.random.default_rng(1).standard_normal(4000)), encoding="utf-8")
+    _, bare = data("allan", path, "--rate-hz", 100)
+    (only,) = bare["axes"].values()
+    assert only["noise_density"] == pytest.approx(0.1, rel=0.06)
+    assert "N in" in run("allan", "--project", craft, "--recording", "still").stdout
+
+
+def test_due_and_book(craft):
+    code, report = data("due", "--project", craft)
+    assert code == 0
+    assert report["school"] == "check"
+    assert run("book", "--project", craft, "--add", "knock", "--note", "fell").exit_code == 0
+    entries = data("book", "--project", craft)[1]["entries"]
+    assert entries[-1]["what"] == "knock"
+    assert any(e["what"] == "capture" for e in entries)
+    _, after = data("due", "--project", craft, "--school", "on-signs")
+    assert after["school"] == "on-signs"
+    assert any(d["is_due"] and "knock" in d["why"] for d in after["calibrations"])
+
+
+def test_calibrations_correct_an_imported_recording_on_replay(craft, tmp_path):
+    """A log of the same sensors, offset as the calibration found them: gravity comes out right on replay only."""
+    offset = (
+        np.array(store.load(craft).bench.in_force()["six-face"].parameters["offset_m_s2"])
+        if store.load(craft).bench.in_force()
+        else np.zeros(3)
+    )
+    rng = np.random.default_rng(5)
+    rows = ["t_s,gyro_x_rad_s,gyro_y_rad_s,gyro_z_rad_s,acc_x_m_s2,acc_y_m_s2,acc_z_m_s2"]
+    for i in range(1500):
+        a = np.array([0.0, 0.0, -9.8133]) + offset + rng.normal(0, 0.01, 3)
+        g = rng.normal(0, 1e-3, 3)
+        rows.append(",".join(f"{v:.6f}" for v in (i * 0.01, *g, *a)))
+    path = tmp_path / "log.csv"
+    path.write_text("\n".join(rows), encoding="utf-8")
+    import_recording(ImportRequest((path,), craft, "log", "flight"))
+    from fusus.study.loading import load
+
+    project = store.load(craft)
+    loaded = load(craft, project, "log")
+    assert "six-face" in loaded.corrected_by
+    assert np.abs(loaded.given.samples.acc_b.mean(axis=0) - [0, 0, -9.8133]).max() < 0.1
