@@ -195,17 +195,87 @@ def _run(code: str, *arguments: str) -> str:
     return subprocess.run([sys.executable, "-c", code, *arguments], check=True, capture_output=True, text=True).stdout
 
 
+def bench_allan(repeats: int) -> None:
+    """Print the Allan deviation of two hours at 1 kHz, bounds included, against the reference."""
+    import allantools
+
+    from fusus.core.analysis.allan.deviation import allan_curve, averaging_factors
+
+    y = np.random.default_rng(1).standard_normal(7_200_000)
+    factors = averaging_factors(len(y), 64)[:60]
+    allan_curve(y[:1000], 1000.0)
+    ours = best(lambda: allan_curve(y, 1000.0, factors), 4 * repeats)
+    theirs = best(lambda: allantools.oadev(y, rate=1000.0, data_type="freq", taus=factors / 1000.0), repeats)
+    print(f"overlapping Allan deviation, 7.2 million samples, {len(factors)} times: {ours:.2f} s")
+    print(f"  allantools {theirs:.2f} s: {theirs / ours:.0f} times as long")
+
+
+_WRITER = """
+import sys, time
+from fusus.devices.protocol import encode, encode_header
+from fusus.devices.snippet import USUAL
+from fusus.devices.standin import PtyPort
+port = PtyPort()
+print(port.path, flush=True)
+sys.stdin.readline()
+imu, motor = list(USUAL["imu"]), [*USUAL["motor"], "rpm_1"]
+began, n, total = time.monotonic(), 0, int(float(sys.argv[1]) * 1000)
+port.send(encode_header("imu", imu) + encode_header("motor", motor))
+while n < total:
+    due = min(total, int((time.monotonic() - began) * 1000))
+    lines = [encode("imu", i * 1000, ["-9.806650"] * 7) + encode("motor", i * 1000, ["0.512345"] * 5) for i in range(n, due)]
+    n = due
+    port.send(b"".join(lines))
+    time.sleep(0.005)
+time.sleep(1.0)
+"""
+
+
+def bench_link(seconds: float) -> None:
+    """Print what is lost of 1 kHz and twelve values over a pseudo-terminal, and the reader's share of a core."""
+    from fusus.devices.capture import Capture, run
+    from fusus.devices.links import open_link
+    from fusus.project import store
+    from fusus.project.records import Project
+
+    folder = Path(tempfile.mkdtemp(prefix="fusus-bench-"))
+    try:
+        store.create(folder / "p", Project(name="bench"))
+        command = [sys.executable, "-c", _WRITER, str(seconds)]
+        with subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True) as writer:
+            if writer.stdout is None or writer.stdin is None:
+                raise RuntimeError("the writer could not be started")
+            capture = Capture(folder / "p", "link", open_link(f"serial:{writer.stdout.readline().strip()}"))
+            writer.stdin.write("go\n")
+            writer.stdin.flush()
+            cpu, wall = time.process_time(), time.monotonic()
+            run(capture, None, lambda c: c.decoder.rows("motor") >= round(seconds * 1000), 3.0)
+            share = (time.process_time() - cpu) / (time.monotonic() - wall)
+        rows = capture.finish().streams
+        lost = round(seconds * 1000) - rows["motor"].rows + round(seconds * 1000) - rows["imu"].rows
+        print(
+            f"capture of 1 kHz, 12 values, {seconds:.0f} s: {lost} of {2 * round(seconds * 1000)} lines lost, {share:.1%} of one core"
+        )
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
+
+
 def main() -> None:
     """Run the benches."""
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--megabytes", type=int, default=1000, help="size of the imported table")
     parser.add_argument("--repeats", type=int, default=3)
-    parser.add_argument("--only", choices=["estimators", "prediction", "import"])
+    parser.add_argument("--link-seconds", type=float, default=60.0, help="length of the capture")
+    parser.add_argument("--only", choices=["estimators", "prediction", "allan", "link", "import"])
     options = parser.parse_args()
     if options.only in (None, "estimators"):
         bench_estimators()
     if options.only in (None, "prediction"):
         bench_prediction()
+    if options.only in (None, "allan"):
+        bench_allan(options.repeats)
+    if options.only in (None, "link"):
+        bench_link(options.link_seconds)
     if options.only in (None, "import"):
         bench_import(options.megabytes, options.repeats)
 

@@ -181,3 +181,21 @@ def test_calibrations_correct_an_imported_recording_on_replay(craft, tmp_path):
     loaded = load(craft, project, "log")
     assert "six-face" in loaded.corrected_by
     assert np.abs(loaded.given.samples.acc_b.mean(axis=0) - [0, 0, -9.8133]).max() < 0.1
+
+
+def test_measured_noise_is_used_from_the_command_line(craft):
+    assert run("parts", "--project", craft, "--choose", "imu=Birch 1").exit_code == 0
+    code, report = data("allan", "--project", craft, "--recording", "still", "--apply")
+    assert code == 0
+    noise = next(m for m in report["measured"] if m["field"] == "gyro_noise")
+    assert noise["ratio"] == pytest.approx(1.0, abs=0.3)
+    assert {m.field for m in store.load(craft).bench.measured} >= {"gyro_noise"}
+    assert run("allan", "--project", craft, "--recording", "still", "--stream", "baro", "--apply").exit_code == 2
+
+
+def test_replay_says_what_corrected_it_and_can_do_without(craft):
+    words = ("replay", "--project", craft, "--recording", "still", "--estimator", "complementary")
+    _, with_it = data(*words)
+    _, without = data(*words, "--no-calibration")
+    assert without["corrected_by"] == []
+    assert set(with_it["corrected_by"]) == set(store.load(craft).bench.in_force()) & {"six-face", "gyro-bias"}

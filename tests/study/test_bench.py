@@ -10,7 +10,7 @@ from fusus.core.analysis.allan.deviation import allan_curve
 from fusus.core.analysis.allan.reading import read_curve
 from fusus.core.simulation.board.board import collect
 from fusus.demo.bench import CAPTURES, add_bench
-from fusus.errors import RecordingError
+from fusus.errors import LockedError, RecordingError
 from fusus.logs.create import create_recording
 from fusus.logs.info import RecordingInfo, load_info
 from fusus.project import book, store
@@ -18,7 +18,7 @@ from fusus.project.commands import DropMeasured, SetValue, TakeCalibration, Take
 from fusus.project.document import Document
 from fusus.project.records import Place, Project
 from fusus.study.allan import AxisAllan, allan_of_file, allan_of_recording, report
-from fusus.study.bench import take, told
+from fusus.study.bench import held, told, use
 from fusus.study.calibrating import FITS, calibrate, stored
 from fusus.study.comparing import compared
 from fusus.study.loading import load
@@ -115,11 +115,12 @@ def test_taking_goes_through_the_document(folder, tmp_path):
     shutil.copytree(folder, copy)
     project = store.load(copy)
     entry = stored(calibrate(copy, project, "gyro-bias", "bench-still"), load_info(copy, "bench-still"), project)
-    held = Document.open(copy)
-    with pytest.raises(Exception, match="open"):
-        take(copy, entry)
-    held.close()
-    take(copy, entry)
+    other = Document.open(copy)
+    with pytest.raises(LockedError, match="open elsewhere"), held(copy):
+        pass
+    other.close()
+    with held(copy) as document:
+        use(document, entry)
     assert sum(c.kind == "gyro-bias" for c in store.load(copy).bench.calibrations) == 2
 
 

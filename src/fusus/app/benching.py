@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtCore import QObject, QProcess, pyqtSignal
 
 from fusus.app.jobs import Job
+from fusus.errors import FususError
 
 if TYPE_CHECKING:
     from fusus.app.desk import Desk
@@ -34,6 +35,7 @@ class Bench(QObject):
     captured = pyqtSignal(str)  # recording
     fitted = pyqtSignal(object, object)  # StoredCalibration, Calibration
     allan_ready = pyqtSignal(str, object)  # recording, axes
+    checked = pyqtSignal(object)  # CheckResult
     ended = pyqtSignal()
     board_changed = pyqtSignal(str)  # what is known of the board
 
@@ -175,6 +177,8 @@ class Bench(QObject):
         self.captured.emit(info.name)
         if guide.calibration is not None:
             self.fit(guide.calibration, info.name)
+        elif guide.name == "check":
+            self.run_check(info.name)
         elif guide.name == "long-still":
             self.run_allan(info.name)
         self.run_due()
@@ -247,25 +251,47 @@ class Bench(QObject):
 
     def use(self, entry: Any) -> str | None:
         """Put a fitted calibration in force, with the figures that it measures; return what is wrong, or None."""
-        from fusus.logs.info import load_info
-        from fusus.project.commands import SetValue, TakeCalibration, TakeMeasured
-        from fusus.study.bench import note_taken
-        from fusus.study.measured import evidence_of, fitting_from, from_calibration
+        from fusus.study.bench import use
 
         document = self._desk.document
         if document is None:
             return "No project is open."
-        wrong = self._desk.do(TakeCalibration(entry))
-        if wrong is not None:
-            return wrong
-        measured = from_calibration(self._desk.project, entry, load_info(document.folder, entry.recording))
-        if measured:
-            self._desk.do(TakeMeasured(measured))
-        for path, value, sigma in fitting_from(entry):
-            self._desk.do(SetValue(path, value, "Use measured fitting", evidence_of(entry, sigma)))
-        note_taken(document.folder, entry)
+        try:
+            use(document, entry)
+        except FususError as error:
+            return str(error)
         self.run_due()
         return None
+
+    def use_allan(self, recording: str, axes: Any) -> str | None:
+        """Put measured noise beside the datasheet's; return what is wrong, or None."""
+        from fusus.study.bench import use_allan
+
+        document = self._desk.document
+        if document is None:
+            return "No project is open."
+        try:
+            use_allan(document, recording, axes)
+        except FususError as error:
+            return str(error)
+        return None
+
+    def run_check(self, recording: str) -> None:
+        """Hold a check capture against what is in force."""
+        document = self._desk.document
+        if document is None:
+            return
+        folder, project = document.folder, self._desk.project
+
+        def work(_progress: Any) -> Any:
+            from fusus.study.standing import run_check
+
+            return run_check(folder, project, recording)
+
+        job = Job("Checking", work)
+        job.succeeded.connect(self.checked.emit)
+        job.failed.connect(lambda text: self._desk.noticed.emit("stop", text))
+        self._desk.jobs.start(job, "fit")
 
 
 def _pump(guided: Any, control: _Control, progress: Any) -> None:

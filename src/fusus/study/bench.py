@@ -1,15 +1,20 @@
 """What is done with a calibration once it is fitted: told, compared with earlier ones, put in force."""
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
 from fusus.core.calibration.result import Calibration
-from fusus.errors import LockedError
+from fusus.errors import LockedError, RecordingError
+from fusus.logs.info import load_info
 from fusus.project import book
-from fusus.project.commands import TakeCalibration
+from fusus.project.commands import SetValue, TakeCalibration, TakeMeasured
 from fusus.project.document import Document
-from fusus.project.records import Project, StoredCalibration
+from fusus.project.records import MeasuredFigure, Project, StoredCalibration
+from fusus.study.allan import AxisAllan
 from fusus.study.comparing import compared
+from fusus.study.measured import evidence_of, fitting_from, from_allan, from_calibration
 from fusus.study.summary import plain
 
 
@@ -25,16 +30,38 @@ def told(entry: StoredCalibration, result: Calibration, project: Project) -> dic
     }  # fmt: skip
 
 
-def take(folder: Path, entry: StoredCalibration) -> None:
-    """Put a calibration in force in a project folder, and into its book."""
+def use(document: Document, entry: StoredCalibration) -> None:
+    """Put a calibration in force, with the figures of parts and fitting that it measures, and write it into the book."""
+    document.do(TakeCalibration(entry))
+    info = load_info(document.folder, entry.recording)
+    measured = from_calibration(document.project, entry, info)
+    if measured:
+        document.do(TakeMeasured(measured))
+    for path, value, sigma in fitting_from(entry):
+        document.do(SetValue(path, value, "Use measured fitting", evidence_of(entry, sigma)))
+    note_taken(document.folder, entry)
+
+
+def use_allan(document: Document, recording: str, axes: tuple[AxisAllan, ...]) -> tuple[MeasuredFigure, ...]:
+    """Put what an Allan deviation shows beside the datasheet's figures; return them."""
+    figures = from_allan(document.project, load_info(document.folder, recording), axes)
+    if not figures:
+        raise RecordingError(recording, "its Allan deviation shows no coefficient clearly; record longer at rest.")
+    document.do(TakeMeasured(figures))
+    book.note(document.folder, "measured", recording=recording, part=figures[0].part, fields=[f.field for f in figures])
+    return figures
+
+
+@contextmanager
+def held(folder: Path) -> Iterator[Document]:
+    """Open a project for a change, or raise LockedError where another window holds it."""
     document = Document.open(folder)
     try:
         if document.read_only:
             raise LockedError(folder, "the project is open elsewhere; close that window first.")
-        document.do(TakeCalibration(entry))
+        yield document
     finally:
         document.close()
-    note_taken(folder, entry)
 
 
 def note_taken(folder: Path, entry: StoredCalibration) -> None:

@@ -153,6 +153,7 @@ def replay_report(study: Study) -> dict[str, Any]:
             "consistency": consistency(e),
             "gyro_bias_rad_s": list(e.replay.outputs.gyro_bias_b[-1]),
             "starts_at_rest": e.replay.start.is_still,
+            "corrected_by": list(study.loaded.corrected_by),
             "findings": [finding(f) for f in study.findings],
             "problems": [p.model_dump() for p in (*study.loaded.info.problems, *study.loaded.problems)],
         }

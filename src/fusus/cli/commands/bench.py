@@ -20,6 +20,9 @@ def allan(
     rate_hz: Annotated[
         float | None, typer.Option("--rate-hz", help="Rows a second, for a table without times.")
     ] = None,
+    apply: Annotated[
+        bool, typer.Option("--apply", help="Use it in the model of the chosen IMU, beside the datasheet.")
+    ] = False,
     as_json: JsonFlag = False,
 ) -> None:
     """Allan deviation with bounds, and noise, bias instability and walk read off it."""
@@ -37,6 +40,10 @@ def allan(
         else:
             refuse("name a table, or --project and --recording.", as_json)
         data = report(found)
+        if apply:
+            if project is None or recording is None or stream != "imu":
+                refuse("--apply needs --project and --recording of an IMU at rest.", as_json)
+            data["measured"] = _apply(project, recording, found)
         if as_json:
             print_json(data)
             return
@@ -49,6 +56,20 @@ def allan(
         typer.echo(
             "N in u/√Hz (two-sided; a datasheet's density is √2 times as much), B in u, K in u/s/√Hz; ≤: an upper bound."
         )
+
+
+def _apply(project: Path, recording: str, found: Any) -> list[dict[str, Any]]:
+    """Take the figures over and return how they stand against the datasheet."""
+    from fusus.study.bench import held, use_allan
+    from fusus.study.measured import against_datasheet
+
+    with held(project) as document:
+        figures = use_allan(document, recording, found)
+        return [
+            {"part": a.figure.part, "field": a.figure.field, "value": a.figure.value, "datasheet": a.datasheet, "ratio": a.ratio,
+             "severity": a.severity, "statement": a.statement}
+            for a in against_datasheet(document.project, figures)
+        ]  # fmt: skip
 
 
 def _coefficient(k: Any) -> str:
@@ -77,7 +98,7 @@ def calibrate(
     with answering(as_json):
         from fusus.logs.info import load_info
         from fusus.project import store
-        from fusus.study.bench import take, told
+        from fusus.study.bench import held, told, use
         from fusus.study.calibrating import calibrate as fit
         from fusus.study.calibrating import stored
 
@@ -88,7 +109,8 @@ def calibrate(
         entry = stored(result, load_info(project, recording), loaded)
         report = told(entry, result, loaded)
         if apply and result.verdict != "fail":
-            take(project, entry)
+            with held(project) as document:
+                use(document, entry)
         report["applied"] = apply and result.verdict != "fail"
         if as_json:
             print_json(report)

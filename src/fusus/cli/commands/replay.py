@@ -26,6 +26,9 @@ def replay(
     ] = None,
     align_time: Annotated[bool, typer.Option("--align-time", help="Align the reference's clock first.")] = False,
     align_yaw: Annotated[bool, typer.Option("--align-yaw", help="Take the mean heading difference off.")] = False,
+    no_calibration: Annotated[
+        bool, typer.Option("--no-calibration", help="Take the sensors as they were recorded.")
+    ] = False,
     out: Annotated[Path | None, typer.Option(help="Write the estimate (.parquet or .csv).")] = None,
     as_json: JsonFlag = False,
 ) -> None:
@@ -37,6 +40,8 @@ def replay(
         from fusus.study.summary import replay_report
 
         loaded = store.load(project)
+        if no_calibration:
+            loaded = loaded.model_copy(update={"bench": loaded.bench.model_copy(update={"use": False})})
         try:
             info = info_for(estimator)
         except KeyError as error:

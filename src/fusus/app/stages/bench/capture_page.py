@@ -81,6 +81,7 @@ class CapturePage(QWidget):
         bench = desk.bench
         bench.status_changed.connect(self._on_status)
         bench.fitted.connect(self._on_fitted)
+        bench.checked.connect(self._on_checked)
         bench.ended.connect(self._on_end)
         bench.captured.connect(lambda name: self.verdict.setText(f"Captured “{name}”."))
         bench.board_changed.connect(self.health.setText)
@@ -243,6 +244,13 @@ class CapturePage(QWidget):
         self.verdict.setStyleSheet(f"color: {theme.tokens().severity(entry.verdict)};")
         self.view.show_result(self.desk.project, entry, result)
         self._show_buttons()
+
+    def _on_checked(self, result: Any) -> None:
+        holds = all(i.holds for i in result.items)
+        word = "pass" if holds else "fail"
+        said = " ".join(f"{i.kind}: {i.statement}" for i in result.items) or "Nothing is in force that it could check."
+        self.verdict.setText(f"{theme.SHAPES[word]} {said}")
+        self.verdict.setStyleSheet(f"color: {theme.tokens().severity(word)};")
 
     def _use(self) -> None:
         if self._entry is None:

@@ -15,7 +15,7 @@ from fusus.app.stages.bench.notes import TITLES
 from fusus.app.stages.bench.result import ResultView
 from fusus.app.text import figure
 from fusus.project import book
-from fusus.project.commands import TakeMeasured, WithdrawCalibration
+from fusus.project.commands import WithdrawCalibration
 from fusus.study.comparing import MAIN, compared
 
 DEG_H, MICRO_G = 180 / np.pi * 3600, 1e6 / 9.80665
@@ -272,14 +272,9 @@ class BenchSheet(TabbedSheet):
             self.judged.setText(f"“{recording}”: " + " ".join(a.statement for a in worst))
 
     def _take_allan(self) -> None:
-        if self._axes is None or self.desk.document is None:
+        if self._axes is None:
             return
-        from fusus.logs.info import load_info
-        from fusus.study.measured import from_allan
-
-        recording, axes = self._axes
-        figures = from_allan(self.desk.project, load_info(self.desk.document.folder, recording), axes)
-        wrong = self.desk.do(TakeMeasured(figures))
+        wrong = self.desk.bench.use_allan(*self._axes)
         self.desk.noticed.emit(
             "stop" if wrong else "fine", wrong or "The prediction uses the measured noise from now on."
         )
