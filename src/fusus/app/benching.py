@@ -1,6 +1,7 @@
 """Captures at the bench: the stand-in's process, the capture in a worker thread, and the fit that follows."""
 
 import sys
+import time
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -13,6 +14,7 @@ if TYPE_CHECKING:
     from fusus.app.desk import Desk
 
 STAND_IN = "stand-in"
+TELL_S = 0.15  # between two messages to the window: a flood of them would never end
 START_MS = 20_000
 
 
@@ -297,18 +299,21 @@ class Bench(QObject):
 def _pump(guided: Any, control: _Control, progress: Any) -> None:
     """Capture until the guide or the user has enough; in a worker thread."""
     enough_at: float | None = None
+    told_at = 0.0
     while not (control.finish or control.discard):
         guided.capture.pump(0.05)
         while control.marks:
             guided.capture.mark(control.marks.pop(0))
         status = guided.look()
-        health = guided.capture.health()
-        control.told.emit(status, health)
-        progress.step(round(status.progress * 100), 101, status.now)
+        if time.monotonic() - told_at >= TELL_S:
+            told_at = time.monotonic()
+            control.told.emit(status, guided.capture.health())
+            progress.step(round(status.progress * 100), 101, status.now)
         if status.is_enough:
             # One more second, so that the last pose is whole.
             enough_at = enough_at if enough_at is not None else guided.capture.decoder.last_us
             if guided.capture.decoder.last_us - enough_at > 1e6:
+                control.told.emit(status, guided.capture.health())
                 return
 
 

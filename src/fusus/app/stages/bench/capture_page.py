@@ -228,7 +228,8 @@ class CapturePage(QWidget):
             f"{health.waiting} B waiting{link}\n"
             f"{streams}"
         )
-        self._show_buttons()
+        if not self.enough.isVisibleTo(self):
+            self._show_buttons()
 
     def _on_end(self) -> None:
         self.wrong.clear()
