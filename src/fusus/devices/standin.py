@@ -232,13 +232,14 @@ UNPLUGGED_S = 2.0
 
 @dataclass(slots=True)
 class StandIn:
-    """The board on its line. ``speed`` lets board time run faster than the clock on the wall."""
+    """The board on its line. ``speed`` lets board time run faster than the clock on the wall; ``is_stopped`` ends a run."""
 
     board: Board
     port: Port
     scenario: tuple[tuple[float, str], ...] = ()
     speed: float = 1.0
     printer: Printer = field(default_factory=Printer)
+    is_stopped: bool = False
     _back_at: float | None = None
     _next: int = 0
     _typed: bytes = b""
@@ -272,7 +273,7 @@ class StandIn:
     def run(self, commands: int | None, say: Callable[[str], None], seconds: float | None = None) -> None:
         """Play until the file descriptor of commands says ``quit``, or so many seconds of board time are over."""
         began, started = time.monotonic(), self.board.t_s
-        while seconds is None or self.board.t_s - started < seconds:
+        while not self.is_stopped and (seconds is None or self.board.t_s - started < seconds):
             self.step()
             ahead = max(0.0, (self.board.t_s - started) / self.speed - (time.monotonic() - began))
             if commands is None:

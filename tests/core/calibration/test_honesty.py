@@ -51,7 +51,7 @@ def faces(seed):
 
 
 def ellipsoid(seed):
-    made = board(seed, rate_hz=100.0, mag_hz=25.0)
+    made = board(seed, rate_hz=100.0, mag_hz=12.5)
     tumble(made.hands, made.rng, 60.0)
     streams, _ = collect(made, 60.0)
     t, rate, _ = imu(streams)
@@ -79,7 +79,7 @@ def mount(seed):
 
 
 def soak(seed):
-    made = board(seed, rate_hz=50.0, room_degc=2.0)
+    made = board(seed, rate_hz=20.0, room_degc=2.0)
     made.put(room_degc=24.0)
     streams, _ = collect(made, 420.0)
     g = suite().gyro

@@ -7,33 +7,33 @@ from scipy.special import ive
 from scipy.stats import chi2
 
 from fusus.core.analysis.statistics import correlation_length
-from fusus.core.arrays import as_samples, as_series
+from fusus.core.arrays import Array, as_samples, as_series
 from fusus.core.calibration.result import Calibration, CaptureProblem, judged, plain, refused
 from fusus.core.calibration.screening import Found
 
 LEAST_FIXES, GOOD_CORRELATION_TIMES = 60, 20.0
-STEPS = 2001
+NODES, WEIGHTS = np.polynomial.legendre.leggauss(200)
 
 
-def circle_probability(radius: float, sigma_a: float, sigma_b: float) -> float:
-    """Return the probability that a centred normal error with two main sigmas lies within a circle of that radius.
+def circle_probability(radius: ArrayLike, sigma_a: float, sigma_b: float) -> Array:
+    """Return the probability that a centred normal error with two main sigmas lies within circles of these radii.
 
     Exact: the density of the distance is r/(ab) exp(-r²(1/a²+1/b²)/4) I0(r²|1/a²-1/b²|/4) (R. S. Hoyt 1947), integrated.
     """
     a, b = max(sigma_a, sigma_b), max(min(sigma_a, sigma_b), 1e-12)
+    radii = np.asarray(radius, dtype=float)
     if b < 1e-6 * a:
-        return float(chi2.cdf((radius / a) ** 2, 1))
+        return np.asarray(chi2.cdf((radii / a) ** 2, 1))
     p, q = 0.25 * (1 / b**2 + 1 / a**2), 0.25 * (1 / b**2 - 1 / a**2)
-    x, weights = np.polynomial.legendre.leggauss(200)
-    r = 0.5 * radius * (x + 1.0)
+    r = 0.5 * radii[..., None] * (NODES + 1.0)
     density = r / (a * b) * np.exp(-(r**2) * (p - q)) * ive(0, q * r**2)
-    return float(0.5 * radius * weights @ density)
+    return np.asarray(0.5 * radii * (density @ WEIGHTS))
 
 
 def circle_radius(probability: float, sigma_a: float, sigma_b: float) -> float:
     """Return the radius of the circle that holds a share of all errors."""
     top = 8.0 * max(sigma_a, sigma_b, 1e-9)
-    return float(brentq(lambda r: circle_probability(r, sigma_a, sigma_b) - probability, 1e-9, top, xtol=1e-12))
+    return float(brentq(lambda r: float(circle_probability(r, sigma_a, sigma_b)) - probability, 1e-9, top, xtol=1e-12))
 
 
 def sphere_radius(probability: float, sigmas: ArrayLike) -> float:
@@ -42,13 +42,12 @@ def sphere_radius(probability: float, sigmas: ArrayLike) -> float:
     Exact: circles of the two larger axes, weighed along the third.
     """
     s = np.sort(np.maximum(np.asarray(sigmas, dtype=float), 1e-9))[::-1]
-    x, weights = np.polynomial.legendre.leggauss(120)
 
     def inside(radius: float) -> float:
-        z = radius * x
+        z = radius * NODES
         density = np.exp(-0.5 * (z / s[2]) ** 2) / (s[2] * np.sqrt(2 * np.pi))
-        circles = np.array([circle_probability(float(np.sqrt(radius**2 - k * k)), s[0], s[1]) for k in z])
-        return float(radius * weights @ (density * circles))
+        circles = circle_probability(np.sqrt(np.maximum(radius**2 - z**2, 0.0)), float(s[0]), float(s[1]))
+        return float(radius * WEIGHTS @ (density * circles))
 
     return float(brentq(lambda r: inside(r) - probability, 1e-6 * s[0], 8.0 * s[0], xtol=1e-10))
 

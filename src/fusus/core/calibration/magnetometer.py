@@ -50,7 +50,9 @@ def magnetometer(
     raw = as_samples(mag_ut, "mag_ut", 3)
     m = raw[np.isfinite(raw).all(axis=1)]
     problems = screen(m, "magnetometer", LEAST_SAMPLES)
-    if any(p.kind in ("too few samples",) or (p.kind == "stuck" and "All" in p.message) for _, p in problems):
+    if any(
+        p.kind in ("too few samples", "saturated") or (p.kind == "stuck" and "All" in p.message) for _, p in problems
+    ):
         return refused("magnetometer", problems)
     spread = float(np.sqrt(m.var(axis=0).sum()))
     if field_ut is not None and spread < LEAST_SPREAD * field_ut:
@@ -193,7 +195,7 @@ def _cross_validated(m: Array, field_ut: float | None, full: bool) -> float:
     for fold in range(FOLDS):
         left = np.concatenate(blocks[fold::FOLDS])
         rest = np.setdiff1d(np.arange(len(m)), left)
-        thin = m[rest][:: max(1, len(rest) // 400)]
+        thin = m[rest][:: max(1, len(rest) // 200)]
         fit = fit_ellipsoid(thin, field_ut) if full else fit_sphere(thin, field_ut)
         if fit is None:
             return float("inf")

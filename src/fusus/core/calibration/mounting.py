@@ -118,7 +118,10 @@ def _undoes(first: Array, second: Array) -> bool:
 
 def _widest(t: Array, rate: Array) -> Array:
     """Return the rotation vector from the start to where the turn is widest."""
-    steps = Rotation.from_rotvec(0.5 * (rate[1:] + rate[:-1]) * np.diff(t)[:, None])
+    angle = np.concatenate([np.zeros((1, 3)), np.cumsum(0.5 * (rate[1:] + rate[:-1]) * np.diff(t)[:, None], axis=0)])
+    # Steps of some 20 ms: by hand the axis does not turn within them.
+    every = max(1, round(0.02 / max(float(np.median(np.diff(t))), 1e-6))) if len(t) > 1 else 1
+    steps = Rotation.from_rotvec(np.diff(np.concatenate([angle[::every], angle[-1:]]), axis=0))
     now, widest = Rotation.identity(), np.zeros(3)
     size = 0.0
     for step in steps:

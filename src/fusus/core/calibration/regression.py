@@ -13,7 +13,7 @@ from fusus.core.arrays import Array
 RATIOS = np.geomspace(1e-4, 30.0, 14)
 WANDER_S = 100.0  # correlation time of a usual bias instability
 MOST_BLOCKS = 120
-KNOWN_WITHIN = np.array([0.7, 1.0, 1.4, 2.0, 4.0])  # of the variance that a datasheet's wandering makes
+KNOWN_WITHIN = np.array([0.5, 1.0, 2.0, 4.0])  # of the variance that a datasheet's wandering makes
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,15 +55,14 @@ def regress(t_s: Array, design: Array, y: Array, known: Wandering | None = None)
     n = len(design)
     scale = np.maximum(np.abs(design).max(axis=0), 1e-300)
     x = design / scale
-    shapes = [np.eye(n)]
     if known is None:
-        shapes += [np.eye(n) + r * walk / step for r in 0.03 * RATIOS]
+        shapes = [np.eye(n)] + [np.eye(n) + r * walk / step for r in 0.03 * RATIOS]
         shapes += [np.eye(n) + r * np.exp(-apart / WANDER_S) for r in RATIOS]
+        found = [_fit(shape, x, y) for shape in shapes]
     else:
-        white = max(float(np.var(np.diff(y))) / 2.0, 1e-300)
-        slow = (known.walk**2 * walk + known.sigma**2 * np.exp(-apart / known.tau_s)) / white
-        shapes = [np.eye(n) + r * slow for r in KNOWN_WITHIN]
-    found = [_fit(shape, x, y) for shape in shapes]
+        slow = known.walk**2 * walk + known.sigma**2 * np.exp(-apart / known.tau_s)
+        white = _white(y - x @ np.linalg.lstsq(x, y, rcond=None)[0], known, step)
+        found = [_fit(white * np.eye(n) + r * slow, x, y, 1.0) for r in KNOWN_WITHIN]
     weights = np.array([w for w, *_ in found])
     weights = np.exp(weights - weights.max())
     if known is None:
@@ -75,8 +74,16 @@ def regress(t_s: Array, design: Array, y: Array, known: Wandering | None = None)
     return Regression(beta / scale, np.asarray(spread) / np.outer(scale, scale), sigma, y - x @ beta)
 
 
-def _fit(shape: Array, x: Array, y: Array) -> tuple[float, Array, Array, float]:
-    """Return log likelihood, coefficients, covariance and variance for a residual of that shape."""
+def _white(rest: Array, known: Wandering, step: float) -> float:
+    """Return the variance of the white part: what neighbours differ by, less what a known wandering makes of it."""
+    raw = float(np.var(np.diff(rest))) / 2.0
+    slow = known.walk**2 * step / 2.0 + known.sigma**2 * (1.0 - float(np.exp(-step / known.tau_s)))
+    return max(raw - slow, 0.2 * raw, 1e-300)
+
+
+def _fit(shape: Array, x: Array, y: Array, scale: float | None = None) -> tuple[float, Array, Array, float]:
+    """Return log likelihood, coefficients, covariance and variance for a residual of that shape, times a scale that is
+    fitted where it is not given."""
     n, k = x.shape
     factor = cho_factor(shape, lower=True)
     wx, wy = cho_solve(factor, x), cho_solve(factor, y)
@@ -84,9 +91,10 @@ def _fit(shape: Array, x: Array, y: Array) -> tuple[float, Array, Array, float]:
     inverse = np.linalg.pinv(normal)
     beta = inverse @ (x.T @ wy)
     rest = y - x @ beta
-    variance = max(float(rest @ cho_solve(factor, rest)) / max(1, n - k), 1e-300)
+    misfit = float(rest @ cho_solve(factor, rest))
+    variance = scale if scale is not None else max(misfit / max(1, n - k), 1e-300)
     log_det = 2.0 * float(np.log(np.diag(factor[0])).sum())
-    likelihood = -0.5 * ((n - k) * np.log(variance) + log_det + float(np.linalg.slogdet(normal)[1]))
+    likelihood = -0.5 * (misfit / variance + (n - k) * np.log(variance) + log_det + float(np.linalg.slogdet(normal)[1]))
     return float(likelihood), beta, inverse * variance, variance
 
 

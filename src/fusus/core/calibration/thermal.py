@@ -11,6 +11,7 @@ from fusus.core.calibration.stillness import cut_windows, still_windows
 
 LEAST_SPAN_K, GOOD_SPAN_K = 4.0, 10.0
 MOST_DEGREE = 3
+BLOCKS = 72  # a few seconds each: a temperature does not move faster
 BETTER = 6.0  # by which a further degree must improve Akaike's measure
 
 
@@ -124,8 +125,8 @@ def _still_rows(t: Array, w: Array, f: Array) -> Array:
 
 
 def _blocks(t: Array, temperature: Array, w: Array, f: Array) -> tuple[Array, tuple[Array, Array, Array]]:
-    at, warm = blocks(t, temperature)
-    return at, (warm, blocks(t, w)[1], blocks(t, f)[1])
+    at, warm = blocks(t, temperature, BLOCKS)
+    return at, (warm, blocks(t, w, BLOCKS)[1], blocks(t, f, BLOCKS)[1])
 
 
 def _fit(t: Array, x: Array, values: Array, known: Wandering | None) -> list[Regression]:
