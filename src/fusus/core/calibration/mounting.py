@@ -126,9 +126,9 @@ def _widest(t: Array, rate: Array) -> Array:
     size = 0.0
     for step in steps:
         now = now * step
-        angle = now.magnitude()
-        if angle > size:
-            size, widest = angle, now.as_rotvec()
+        turned = float(now.magnitude())
+        if turned > size:
+            size, widest = turned, now.as_rotvec()
     return np.asarray(widest)
 
 
