@@ -161,10 +161,14 @@ def test_the_book_takes_events_and_what_is_due_follows(bench, qtbot):
     rows = sheet.entries.rowCount()
     sheet.event.setCurrentText("knock")
     qtbot.keyClicks(sheet.words, "fell off the bench")
+    qtbot.keyClicks(sheet.warm, "21,5")
+    qtbot.keyClicks(sheet.place, "shed")
     with qtbot.waitSignal(bench.desk.bench_changed, timeout=20_000):
         qtbot.mouseClick(button(bench, "book-write"), Qt.MouseButton.LeftButton)
     assert sheet.entries.rowCount() == rows + 1
     assert sheet.entries.item(0, 1).text() == "knock"
+    last = book.entries(bench.desk.document.folder)[-1]
+    assert (last["note"], last["temperature_degc"], last["place"]) == ("fell off the bench", 21.5, "shed")
     assert any(d.kind == "mounting" and d.is_due and "knock" in d.why for d in bench.desk.bench.due)
     sheet.show_page("due")
     assert sheet.due.item(0, 1).text() == "◆ due"
@@ -184,3 +188,36 @@ def test_the_face_net_tells_held_next_and_residuals(qtbot):
 def test_names_of_captures_stay_free(tmp_path):
     (tmp_path / "recordings" / "still").mkdir(parents=True)
     assert capture_name(tmp_path, "still") == "still 2"
+
+
+def test_notes_and_finder_lead_to_the_capture(bench):
+    bench.show_stage("brief")
+    bench.follow("capture.rotate")
+    assert bench.stage == "bench"
+    assert sheet_of(bench).capture.guide.name == "rotate"
+    links = [n.link for n in notes(bench)]
+    assert all(link.startswith(("capture.", "bench.", "drift")) for link in links)
+    from fusus.app.routes import findables
+
+    assert any(f.what == "capture" and f.words == "Six faces" for f in findables(bench))
+
+
+def test_an_interrupted_capture_is_recovered_when_the_project_opens(window, made, tmp_path, qtbot):
+    import json
+    import shutil
+
+    from fusus.devices.protocol import encode, encode_header
+    from fusus.devices.snippet import USUAL
+
+    folder = tmp_path / "copy"
+    shutil.copytree(made, folder)
+    left = folder / "recordings" / ".capturing-lost-999999999"
+    left.mkdir()
+    (left / "about.json").write_text(json.dumps({"name": "lost", "kind": "still", "when": "2026-11-01T10:00:00+00:00"}))
+    lines = b"".join(encode("imu", i * 5000, ["0.1"] * 7) for i in range(200))
+    (left / "lines.txt").write_bytes(encode_header("imu", list(USUAL["imu"])) + lines)
+    window.desk.open(folder)
+    qtbot.waitUntil(lambda: (folder / "recordings" / "lost" / "recording.json").exists(), timeout=20_000)
+    qtbot.waitUntil(lambda: not window.desk.jobs.running, timeout=60_000)
+    assert not left.exists()
+    assert load_info(folder, "lost").streams["imu"].rows == 200

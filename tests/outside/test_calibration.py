@@ -10,6 +10,7 @@ import pytest
 from fusus.core.analysis.allan.deviation import allan_curve, degrees_of_freedom
 from fusus.core.analysis.allan.reading import read_curve
 from fusus.core.calibration import six_face
+from fusus.core.calibration.airflow import f_test
 from fusus.core.calibration.coverage import coverage
 from fusus.core.calibration.ellipsoid import fit_ellipsoid, fit_sphere
 from fusus.core.calibration.gnss_scatter import circle_probability, circle_radius, gnss_scatter, sphere_radius
@@ -218,6 +219,15 @@ def test_correlated_scatter_has_the_right_ellipse():
     assert c.parameters["major_azimuth_deg"] == pytest.approx(want["major_azimuth_deg"], abs=1e-5)
     assert c.parameters["cep50_m"] == pytest.approx(want["CEP50"], rel=1e-6)
     assert c.parameters["cep95_m"] == pytest.approx(want["R95"], rel=1e-6)
+
+
+def test_f_test_against_the_handbook_table():
+    """F(0.95; 5, 10) = 3.33 and F(0.99; 10, 20) = 3.37, as every table of the F distribution prints them (from memory)."""
+    unit = np.array([-1.0, 1.0])
+    for value, first, second, share in ((3.33, 5, 10, 0.05), (3.37, 10, 20, 0.01)):
+        ratio, probability = f_test(unit * np.sqrt(value), unit, first, second)
+        assert ratio == pytest.approx(value)
+        assert probability / 2 == pytest.approx(share, rel=0.01)
 
 
 def test_alias():

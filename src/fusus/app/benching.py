@@ -245,6 +245,31 @@ class Bench(QObject):
         job.failed.connect(lambda text: self._desk.noticed.emit("mind", text))
         self._desk.jobs.start(job, "due")
 
+    def recover(self) -> None:
+        """Make recordings of captures that were interrupted."""
+        document = self._desk.document
+        if document is None or document.read_only:
+            return
+        folder = document.folder
+        if not any((folder / "recordings").glob(".capturing-*")):
+            return
+
+        def work(_progress: Any) -> Any:
+            from fusus.devices.capture import recover
+
+            return recover(folder)
+
+        def take(found: Any) -> None:
+            if found and self._desk.document is not None and self._desk.document.folder == folder:
+                self._desk.document.recordings_changed.emit(None)
+                names = ", ".join(f"“{info.name}”" for info in found)
+                self._desk.noticed.emit("mind", f"An interrupted capture was made a recording: {names}.")
+
+        job = Job("Recovering captures", work)
+        job.succeeded.connect(take)
+        job.failed.connect(lambda text: self._desk.noticed.emit("mind", text))
+        self._desk.jobs.start(job, "recover")
+
     def forget(self) -> None:
         """Put all of it away."""
         self.discard()

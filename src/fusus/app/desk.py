@@ -70,6 +70,7 @@ class Desk(QObject):
         self.opened.emit(document)
         if document.notice:
             self.noticed.emit("mind", document.notice)
+        self.bench.recover()
         self._timer.start()
         return True
 

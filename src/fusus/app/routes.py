@@ -5,9 +5,11 @@ from typing import TYPE_CHECKING
 from fusus.app.actions import ACTIONS
 from fusus.app.finder import Findable
 from fusus.app.ledger.panel import Ledger
+from fusus.app.stages.bench.sheet import BenchSheet
 from fusus.app.stages.parts.sheet import PartsSheet
 from fusus.app.stages.registry import STAGES
 from fusus.app.text import limit_text
+from fusus.core.guidance.guides import GUIDES
 from fusus.project.commands import SetValue
 from fusus.study.needs import available
 
@@ -31,6 +33,8 @@ def follow(window: "Window", link: str) -> None:
     head, _, rest = link.partition(".")
     if head == "action":
         window.actions_by_id[rest].trigger()
+    elif head == "capture":
+        _go_capture(window, rest)
     elif head == "recording":
         window.desk.do(SetValue("fusion.recording", rest, f"Look at {rest}"))
         window.show_stage("fusion")
@@ -68,6 +72,7 @@ def findables(window: "Window") -> list[Findable]:
         Findable("part", part.title, lambda k=part.kind, n=part.name: _go_part(window, k, n))
         for part in available(window.desk.project)
     ]
+    out += [Findable("capture", g.title, lambda n=g.name: _go_capture(window, n)) for g in GUIDES]
     for i, r in enumerate(window.desk.project.brief.requirements):
         out.append(
             Findable(
@@ -75,6 +80,14 @@ def findables(window: "Window") -> list[Findable]:
             )
         )
     return out
+
+
+def _go_capture(window: "Window", name: str) -> None:
+    window.show_stage("bench")
+    sheet = window.sheets.currentWidget()
+    if isinstance(sheet, BenchSheet):
+        sheet.show_page("capture")
+        sheet.capture.choose(name)
 
 
 def _go_part(window: "Window", kind: str, name: str) -> None:

@@ -174,17 +174,20 @@ class MeasuredFigure(Record):
     when: datetime
 
 
+FaceSchool = Literal["six faces", "five faces", "free poses"]
 CalibrationSchool = Literal["check", "each-flight", "on-signs", "distance-and-age"]
 
 
 class Bench(Record):
     """The board's link ("stand-in", or serial:PATH, udp:PORT), the calibrations of this craft's sensors in the order of time,
-    whether replay uses them, and when they are due."""
+    whether replay uses them, when they are due, and how
+    many poses an accelerometer is calibrated from."""
 
     link: str = "stand-in"
     standin_seed: Annotated[int, Field(ge=0, le=10**9)] = 1
     use: bool = True
     school: CalibrationSchool = "check"
+    faces: FaceSchool = "six faces"
     calibrations: tuple[StoredCalibration, ...] = ()
     measured: tuple[MeasuredFigure, ...] = ()
 

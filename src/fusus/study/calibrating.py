@@ -230,7 +230,7 @@ FITS: dict[str, Callable[[Given], Calibration]] = {
 
 
 def calibrate(
-    folder: Path, project: Project, kind: str, recording: str, other: str | None = None, school: School = "six faces",
+    folder: Path, project: Project, kind: str, recording: str, other: str | None = None, school: School | None = None,
     progress: Progress | None = None,
 ) -> Calibration:  # fmt: skip
     """Return the calibration of a kind from a recording; RecordingError where it lacks what the kind needs."""
@@ -239,7 +239,7 @@ def calibrate(
         raise RecordingError(recording, f"“{kind}” is no calibration; the kinds are {', '.join(FITS)}.")
     info = load_info(folder, recording)
     progress.step(0, 1, f"Fitting {kind}")
-    result = FITS[kind](Given(folder, project, info, site_of(project, info), other, school))
+    result = FITS[kind](Given(folder, project, info, site_of(project, info), other, school or project.bench.faces))
     progress.step(1, 1, f"Fitting {kind}")
     return result
 

@@ -52,6 +52,10 @@ TEXTS: dict[str, Help] = {
         "serial:/dev/ttyACM0@921600", "“fusus snippet” prints the C that a board needs.",
     ),
     "bench.use": Help("On replay", "Whether recordings are corrected by the calibrations in force. The recordings stay as they were."),
+    "bench.faces": Help(
+        "Accelerometer", "What it is calibrated from. Six faces laid square give all axes; five leave one axis to a single reading; nine "
+        "and more free poses need no square box, and gravity's size alone.",
+    ),
     "bench.school": Help(
         "Due", "When a calibration is due. Schools differ: before each flight, on signs only (a knock, new firmware), after 50 km or 30 "
         "days; or a 20 s check capture decides by measurement.",

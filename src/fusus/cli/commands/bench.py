@@ -90,7 +90,9 @@ def calibrate(
     project: ProjectFolder,
     recording: Annotated[str, typer.Option(help="Name of the recording.", show_default=False)],
     other: Annotated[str | None, typer.Option(help="airflow: the recording with foam, if it is another.")] = None,
-    faces: Annotated[str, typer.Option(help="six-face: 6, 5 or free (nine poses and more).")] = "6",
+    faces: Annotated[
+        str | None, typer.Option(help="six-face: 6, 5 or free (nine poses and more); else the project's.")
+    ] = None,
     apply: Annotated[bool, typer.Option("--apply", help="Use it from now on, on replay.")] = False,
     as_json: JsonFlag = False,
 ) -> None:
@@ -102,10 +104,10 @@ def calibrate(
         from fusus.study.calibrating import calibrate as fit
         from fusus.study.calibrating import stored
 
-        if faces not in SCHOOLS:
+        if faces is not None and faces not in SCHOOLS:
             refuse(f"--faces {faces}: write 6, 5 or free.", as_json)
         loaded = store.load(project)
-        result = fit(project, loaded, kind, recording, other, SCHOOLS[faces], StderrProgress())  # type: ignore[arg-type]
+        result = fit(project, loaded, kind, recording, other, SCHOOLS[faces] if faces else None, StderrProgress())  # type: ignore[arg-type]
         entry = stored(result, load_info(project, recording), loaded)
         report = told(entry, result, loaded)
         if apply and result.verdict != "fail":

@@ -16,6 +16,12 @@ def build_ledger(desk: Desk, ledger: Ledger) -> None:
     ledger.group("Calibrations")
     ledger.add(SwitchRow(desk, "bench.use", "On replay", "used"))
     ledger.add(ChoiceRow(desk, "bench.school", "Due", [(k, v) for k, v in SCHOOL_WORDS.items()]))
+    faces = (
+        ("six faces", "six faces"),
+        ("five faces", "five faces will do"),
+        ("free poses", "nine free poses and more"),
+    )
+    ledger.add(ChoiceRow(desk, "bench.faces", "Accelerometer", list(faces)))
     ledger.group("In force")
     force = project.bench.in_force()
     for kind, c in force.items():

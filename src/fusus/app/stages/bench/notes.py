@@ -10,6 +10,12 @@ TITLES = {
     "sticks": "Sticks", "two-imu": "Two IMUs", "vibration": "Vibration",
 }  # fmt: skip
 
+# The guided capture that leads to a calibration, where it is called otherwise.
+GUIDE_OF = {
+    "gyro-bias": "still", "six-face": "six-face", "magnetometer": "rotate", "mounting": "mounting", "thermal": "soak",
+    "gnss-scatter": "gnss-static",
+}  # fmt: skip
+
 # What a craft needs before its first flight, in the order of work, and why.
 WANTED = (
     ("gyro-bias", "The gyro's bias is not measured", "Integrated, it is drift."),
@@ -24,7 +30,7 @@ def notes(desk: Desk) -> tuple[Note, ...]:
     out = [
         Note(
             f"{TITLES.get(d.kind, d.kind)}: due", "mind", f"{d.why[:1].upper()}{d.why[1:]}.", f"If skipped: {d.risk}.", d.next_step,
-            "bench.school",
+            "capture.check" if "check" in d.next_step else f"capture.{GUIDE_OF.get(d.kind, d.kind)}",
         )
         for d in desk.bench.due if d.is_due
     ]  # fmt: skip
@@ -35,8 +41,15 @@ def notes(desk: Desk) -> tuple[Note, ...]:
         if w[0] not in force and (w[0] != "magnetometer" or desk.project.parts.heading == "magnetometer")
     ]
     out += [
-        Note(subject, "mind", reason, "It flies on what the bench found.", "Capture it here.", "bench.link")
-        for _, subject, reason in wanted
+        Note(
+            subject,
+            "mind",
+            reason,
+            "It flies on what the bench found.",
+            "Capture it here.",
+            f"capture.{GUIDE_OF[kind]}",
+        )
+        for kind, subject, reason in wanted
     ]
     if desk.project.bench.measured:
         from fusus.study.measured import against_datasheet

@@ -14,6 +14,8 @@ from fusus.app.stages.bench.capture_page import CapturePage
 from fusus.app.stages.bench.notes import TITLES
 from fusus.app.stages.bench.result import ResultView
 from fusus.app.text import figure
+from fusus.core.frames.units import parse
+from fusus.errors import FususError
 from fusus.project import book
 from fusus.project.commands import WithdrawCalibration
 from fusus.study.comparing import MAIN, compared
@@ -105,8 +107,13 @@ class BenchSheet(TabbedSheet):
             self.event.addItem(name)
         self.words = QLineEdit()
         self.words.setObjectName("book-words")
-        self.words.setPlaceholderText("what happened, where, how warm")
+        self.words.setPlaceholderText("what happened")
         self.words.returnPressed.connect(self._write)
+        self.place, self.warm = QLineEdit(), QLineEdit()
+        for edit, name, words, width in ((self.place, "book-place", "where", 110), (self.warm, "book-warm", "°C", 56)):
+            edit.setObjectName(name)
+            edit.setPlaceholderText(words)
+            edit.setFixedWidth(theme.px(width))
         write = QPushButton("Write into the book")
         write.setObjectName("book-write")
         write.clicked.connect(lambda _=False: self._write())
@@ -115,6 +122,8 @@ class BenchSheet(TabbedSheet):
         line.setContentsMargins(0, 0, 0, 0)
         line.addWidget(self.event)
         line.addWidget(self.words, 1)
+        line.addWidget(self.place)
+        line.addWidget(self.warm)
         line.addWidget(write)
         self.entries = RowsTable("book", "Book", ("when", "what", ""))
         page = QWidget()
@@ -200,7 +209,7 @@ class BenchSheet(TabbedSheet):
             rest = ", ".join(
                 f"{k.replace('_', ' ')} {v}"
                 for k, v in e.items()
-                if k not in ("at", "what", "place", "sources") and v not in (None, "")
+                if k not in ("at", "what", "sources") and not isinstance(v, dict) and v not in (None, "")
             )
             rows.append([str(e.get("at", ""))[:16].replace("T", " "), str(e.get("what", "")), rest[:160]])
         self.entries.show_rows(rows[:400])
@@ -286,8 +295,19 @@ class BenchSheet(TabbedSheet):
     def _write(self) -> None:
         if self.desk.document is None:
             return
-        book.add_event(self.desk.document.folder, self.event.currentText(), self.words.text().strip())
-        self.words.clear()
+        warm = None
+        if self.warm.text().strip():
+            try:
+                warm = parse(self.warm.text(), "temperature", "°C")[0]
+            except FususError as error:
+                self.desk.noticed.emit("stop", str(error))
+                return
+        book.add_event(
+            self.desk.document.folder, self.event.currentText(), self.words.text().strip(), temperature_degc=warm,
+            place=self.place.text().strip() or None,
+        )  # fmt: skip
+        for edit in (self.words, self.place, self.warm):
+            edit.clear()
         self._draw_book()
         self.desk.bench.run_due()
 
