@@ -69,12 +69,17 @@ def craft(tmp_path_factory):
         assert code == 0
         assert report["enough"] is True
         assert report["kind"] == guide
+    # Tests run in any order and on several workers: what is in force is so for all of them.
+    for kind, recording in (("gyro-bias", "still"), ("six-face", "six-face")):
+        assert run("calibrate", kind, "--project", folder, "--recording", recording, "--apply").exit_code == 0
     return folder
 
 
 def test_calibrate_keeps_its_contract_and_finds_the_hidden_truth(craft):
+    before = len(store.load(craft).bench.calibrations)
     code, report = data("calibrate", "six-face", "--project", craft, "--recording", "six-face", "--apply")
     assert code == 0
+    assert len(store.load(craft).bench.calibrations) == before + 1
     assert set(report) >= {"kind", "parameters", "standard_errors", "before", "after", "verdict", "reason", "problems"}
     assert report["verdict"] == "pass"
     assert report["applied"]
@@ -149,7 +154,7 @@ def test_allan_keeps_its_contract(craft, tmp_path):
 def test_due_and_book(craft):
     code, report = data("due", "--project", craft)
     assert code == 0
-    assert report["school"] == "check"
+    assert report["school"] in ("check", "on-signs")
     assert run("book", "--project", craft, "--add", "knock", "--note", "fell").exit_code == 0
     entries = data("book", "--project", craft)[1]["entries"]
     assert entries[-1]["what"] == "knock"
@@ -161,11 +166,7 @@ def test_due_and_book(craft):
 
 def test_calibrations_correct_an_imported_recording_on_replay(craft, tmp_path):
     """A log of the same sensors, offset as the calibration found them: gravity comes out right on replay only."""
-    offset = (
-        np.array(store.load(craft).bench.in_force()["six-face"].parameters["offset_m_s2"])
-        if store.load(craft).bench.in_force()
-        else np.zeros(3)
-    )
+    offset = np.array(store.load(craft).bench.in_force()["six-face"].parameters["offset_m_s2"])
     rng = np.random.default_rng(5)
     rows = ["t_s,gyro_x_rad_s,gyro_y_rad_s,gyro_z_rad_s,acc_x_m_s2,acc_y_m_s2,acc_z_m_s2"]
     for i in range(1500):
@@ -198,4 +199,4 @@ def test_replay_says_what_corrected_it_and_can_do_without(craft):
     _, with_it = data(*words)
     _, without = data(*words, "--no-calibration")
     assert without["corrected_by"] == []
-    assert set(with_it["corrected_by"]) == set(store.load(craft).bench.in_force()) & {"six-face", "gyro-bias"}
+    assert set(with_it["corrected_by"]) == {"six-face", "gyro-bias"}

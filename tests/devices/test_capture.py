@@ -60,7 +60,7 @@ def captured(project, link, name, seconds=None, guide=None, wait=2.0):
 
 def test_one_kilohertz_of_twelve_values_without_loss(project):
     """A tenth of the ten minutes that are asked for; the whole is measured by ``./run bench``."""
-    port = PtyPort()
+    port = PtyPort(patience_s=20.0)  # a busy test machine may keep the reader waiting
     seconds = 4
 
     def write():
@@ -78,7 +78,7 @@ def test_one_kilohertz_of_twelve_values_without_loss(project):
     capture = Capture(project, "fast", open_link(f"serial:{port.path}"))
     thread = threading.Thread(target=write, daemon=True)
     thread.start()
-    run(capture, None, lambda c: c.decoder.rows("motor") >= 1000 * seconds, 3.0)
+    run(capture, None, lambda c: c.decoder.rows("motor") >= 1000 * seconds, 15.0)
     thread.join(5)
     info = capture.finish()
     port.close()
@@ -98,7 +98,7 @@ def test_a_guide_stops_by_itself_when_it_is_enough(project, guide):
 
 
 def test_faults_are_counted_and_the_rest_is_whole(project):
-    port = PtyPort()
+    port = PtyPort(patience_s=20.0)
     with Player(port, project, speed=10.0, seconds=12.0) as p:
         capture = Capture(project, "faults", open_link(f"serial:{port.path}"))
         for fault in ("drop", "garble", "clock"):

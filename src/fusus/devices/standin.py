@@ -141,8 +141,8 @@ class Printer:
 class PtyPort:
     """A pseudo-terminal; its other end's path is what the capture opens. Unplugging takes it away for a while."""
 
-    def __init__(self, link_path: str | None = None) -> None:
-        self._link_path = link_path
+    def __init__(self, link_path: str | None = None, patience_s: float = 0.2) -> None:
+        self._link_path, self._patience_s = link_path, patience_s
         self.path = ""
         self._open()
 
@@ -163,7 +163,7 @@ class PtyPort:
     def send(self, data: bytes) -> None:
         """Write what fits; where nobody reads, the rest is lost, as on a real line."""
         view = memoryview(data)
-        until = time.monotonic() + 0.2
+        until = time.monotonic() + self._patience_s
         while view:
             try:
                 view = view[os.write(self._ours, view) :]
