@@ -221,3 +221,54 @@ def test_an_interrupted_capture_is_recovered_when_the_project_opens(window, made
     qtbot.waitUntil(lambda: not window.desk.jobs.running, timeout=60_000)
     assert not left.exists()
     assert load_info(folder, "lost").streams["imu"].rows == 200
+
+
+def test_everything_that_can_happen_to_the_stand_in_is_a_command(bench, qtbot):
+    from fusus.core.guidance.guides import HANDS
+    from fusus.devices.standin import obey
+    from fusus.study.standin import standin_board
+
+    board = standin_board(bench.desk.project, 1)
+    for command in HANDS:
+        obey(board, command)
+    page = sheet_of(bench).capture
+    told = []
+    bench.desk.bench.command = told.append
+    page.more.setEnabled(True)
+    page.more.setCurrentIndex(1 + HANDS.index("fault unplug"))
+    page.more.activated.emit(page.more.currentIndex())
+    assert told == ["fault unplug"]
+    assert page.more.currentIndex() == 0
+
+
+def test_history_of_any_kind_is_a_click_away(bench, qtbot):
+    sheet = sheet_of(bench)
+    sheet.show_page("calibrations")
+    for kind, shown in (("six-face", "history"), ("magnetometer", "history"), ("airflow", "empty")):
+        with qtbot.waitSignal(
+            bench.desk.bench.fitted, timeout=30_000, check_params_cb=lambda e, _, k=kind: e.kind == k
+        ):
+            sheet.table.clearSelection()
+            sheet.table.selectRow([c.kind for c in sheet._shown].index(kind))
+        qtbot.mouseClick(button(bench, "history"), Qt.MouseButton.LeftButton)
+        assert sheet.view.stack.currentWidget() is getattr(sheet.view, shown), kind
+
+
+def test_the_menu_writes_c_for_the_board_and_asks_for_logs(bench, tmp_path, monkeypatch):
+    from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
+
+    told = []
+    bench.desk.noticed.connect(lambda severity, text: told.append((severity, text)))
+    path = tmp_path / "lines.c"
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("imu, mag", True))
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(path), ""))
+    bench.actions_by_id["snippet"].trigger()
+    assert "void print_mag(uint32_t t_us" in path.read_text(encoding="utf-8")
+    assert told[-1][0] == "fine"
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("radar", True))
+    bench.actions_by_id["snippet"].trigger()
+    assert told[-1][0] == "stop"
+    parents = []
+    monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda parent, *_: (parents.append(parent) or [], ""))
+    bench.actions_by_id["import"].trigger()
+    assert isinstance(parents[0], QWidget)

@@ -200,3 +200,17 @@ def test_replay_says_what_corrected_it_and_can_do_without(craft):
     _, without = data(*words, "--no-calibration")
     assert without["corrected_by"] == []
     assert set(with_it["corrected_by"]) == {"six-face", "gyro-bias"}
+
+
+def test_a_capture_tells_how_it_goes_while_it_goes(craft, tmp_path):
+    from fusus.devices.protocol import encode, encode_header
+    from fusus.devices.snippet import USUAL
+
+    lines = b"".join(encode("imu", i * 5000, ["0.1"] * 7) for i in range(600))
+    (tmp_path / "log.txt").write_bytes(encode_header("imu", list(USUAL["imu"])) + lines + b"spoilt\n")
+    done = run(
+        "capture", "--link", f"file:{tmp_path / 'log.txt'}", "--project", craft, "--name", "told", "--wait", "2.5"
+    )
+    assert done.exit_code == 0, done.output
+    assert "imu 200.0 Hz ± 0.00 ms" in done.stderr
+    assert "1 spoilt" in done.stderr

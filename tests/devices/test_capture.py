@@ -7,8 +7,9 @@ import numpy as np
 import pytest
 
 from fusus.core.guidance.guides import GUIDES, guide_for
-from fusus.devices.capture import LINES_FILE, PREFIX, Capture, leftovers, recover, run
+from fusus.devices.capture import Capture, run
 from fusus.devices.guided import Guided
+from fusus.devices.kept import LINES_FILE, PREFIX, leftovers, recover
 from fusus.devices.links import open_link
 from fusus.devices.protocol import encode, encode_header
 from fusus.devices.snippet import USUAL
@@ -207,3 +208,20 @@ def test_commands_of_the_stand_in(project):
     for bad in ("dance", "face sideways", "motors 2", "motors x", "room 900", "fault nothing", "blow"):
         with pytest.raises(CommandError):
             obey(board, bad)
+
+
+def test_a_slow_watcher_is_no_silence_of_the_board(project):
+    """The rules' libraries take seconds to load on a busy machine: that must not end a capture."""
+    port = free_port()
+    looks = []
+
+    def watch(_):
+        looks.append(1)
+        time.sleep(0.4 if len(looks) == 1 else 0.0)
+        return False
+
+    with Player(UdpPort(port), project, speed=5.0, seconds=60.0):
+        capture = Capture(project, "slow", open_link(f"udp:{port}"))
+        run(capture, 4.0, watch, 0.3)
+        capture.discard()
+    assert capture.decoder.last_us >= 4_000_000

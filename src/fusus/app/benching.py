@@ -2,6 +2,7 @@
 
 import sys
 import time
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -187,6 +188,11 @@ class Bench(QObject):
 
     # Fits
 
+    def _start(self, job: Job, slot: str, take: Callable[[Any], object]) -> None:
+        job.succeeded.connect(take)
+        job.failed.connect(lambda text: self._desk.noticed.emit("stop", text))
+        self._desk.jobs.start(job, slot)
+
     def fit(self, kind: str, recording: str, other: str | None = None) -> None:
         """Fit a calibration to a recording."""
         document = self._desk.document
@@ -201,10 +207,7 @@ class Bench(QObject):
             result = calibrate(folder, project, kind, recording, other, progress=progress)
             return stored(result, load_info(folder, recording), project), result
 
-        job = Job(f"Fitting {kind}", work)
-        job.succeeded.connect(lambda pair: self.fitted.emit(*pair))
-        job.failed.connect(lambda text: self._desk.noticed.emit("stop", text))
-        self._desk.jobs.start(job, "fit")
+        self._start(Job(f"Fitting {kind}", work), "fit", lambda pair: self.fitted.emit(*pair))
 
     def run_allan(self, recording: str) -> None:
         """Compute the Allan deviation of a recording."""
@@ -218,10 +221,9 @@ class Bench(QObject):
 
             return allan_of_recording(folder, recording, "imu", progress)
 
-        job = Job(f"Allan deviation of {recording}", work)
-        job.succeeded.connect(lambda axes: self.allan_ready.emit(recording, axes))
-        job.failed.connect(lambda text: self._desk.noticed.emit("stop", text))
-        self._desk.jobs.start(job, "allan")
+        self._start(
+            Job(f"Allan deviation of {recording}", work), "allan", lambda axes: self.allan_ready.emit(recording, axes)
+        )
 
     def run_due(self) -> None:
         """Find out which calibrations are due."""
@@ -240,10 +242,7 @@ class Bench(QObject):
                 self.due = found
                 self._desk.bench_changed.emit()
 
-        job = Job("Looking what is due", work)
-        job.succeeded.connect(take)
-        job.failed.connect(lambda text: self._desk.noticed.emit("mind", text))
-        self._desk.jobs.start(job, "due")
+        self._start(Job("Looking what is due", work), "due", take)
 
     def recover(self) -> None:
         """Make recordings of captures that were interrupted."""
@@ -255,7 +254,7 @@ class Bench(QObject):
             return
 
         def work(_progress: Any) -> Any:
-            from fusus.devices.capture import recover
+            from fusus.devices.kept import recover
 
             return recover(folder)
 
@@ -265,10 +264,7 @@ class Bench(QObject):
                 names = ", ".join(f"“{info.name}”" for info in found)
                 self._desk.noticed.emit("mind", f"An interrupted capture was made a recording: {names}.")
 
-        job = Job("Recovering captures", work)
-        job.succeeded.connect(take)
-        job.failed.connect(lambda text: self._desk.noticed.emit("mind", text))
-        self._desk.jobs.start(job, "recover")
+        self._start(Job("Recovering captures", work), "recover", take)
 
     def forget(self) -> None:
         """Put all of it away."""
@@ -315,10 +311,7 @@ class Bench(QObject):
 
             return run_check(folder, project, recording)
 
-        job = Job("Checking", work)
-        job.succeeded.connect(self.checked.emit)
-        job.failed.connect(lambda text: self._desk.noticed.emit("stop", text))
-        self._desk.jobs.start(job, "fit")
+        self._start(Job("Checking", work), "fit", self.checked.emit)
 
 
 def _pump(guided: Any, control: _Control, progress: Any) -> None:

@@ -76,10 +76,29 @@ class Openings:
     def ask_import(self) -> None:
         """Ask for logs; without a project a craft is started first."""
         files, _ = QFileDialog.getOpenFileNames(
-            self, "Import a log", "", "Tables (*.csv *.tsv *.txt *.log *.dat);;All files (*)"
+            self._window, "Import a log", "", "Tables (*.csv *.tsv *.txt *.log *.dat);;All files (*)"
         )
         if files:
             self.take_files([Path(f) for f in files])
+
+    def ask_snippet(self) -> None:
+        """Ask for streams and a file, and write the C that a board needs to speak the line protocol."""
+        words, ok = QInputDialog.getText(
+            self._window, "C for your board", "Which streams does it print?", text="imu,mag,baro,gnss,battery"
+        )
+        if not ok:
+            return
+        from fusus.devices.snippet import c_snippet
+        from fusus.project.atomic import write_atomically
+
+        try:
+            text = c_snippet(tuple(w.strip() for w in words.split(",") if w.strip()))
+            path, _ = QFileDialog.getSaveFileName(self._window, "Save the C file", "lines.c", "C (*.c *.h)")
+            if path:
+                write_atomically(Path(path), text.encode())
+                self._desk.noticed.emit("fine", f"Written: {path}. Give send_line what writes to your port.")
+        except FususError as error:
+            self._desk.noticed.emit("stop", str(error))
 
     def take_files(self, files: list[Path]) -> None:
         """Import files, or open a project folder that was dropped."""

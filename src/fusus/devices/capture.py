@@ -1,11 +1,9 @@
 """A capture: lines go to disk as they come, are decoded beside, and become a recording at the end.
 
-A crash loses what came within the last second at most: the lines lie in a folder of their own, from which ``recover`` makes the
+A crash loses what came within the last second at most: the lines lie in a folder of their own, from which ``kept.recover`` makes the
 recording later.
 """
 
-import contextlib
-import hashlib
 import json
 import os
 import shutil
@@ -14,26 +12,19 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Any, cast
+from typing import Any
 
 import numpy as np
 
-from fusus.core.arrays import Array, IntArray
+from fusus.devices.kept import ABOUT_FILE, LINES_FILE, PREFIX, SPOILT, make_recording
 from fusus.devices.links import Link
 from fusus.devices.protocol import Decoder
 from fusus.errors import FususError, ProjectError, RecordingError
-from fusus.logs.create import create_recording
-from fusus.logs.info import RecordingInfo, SourceFile, check_kind, check_name, recordings_folder
-from fusus.logs.problems import Problem, ProblemKind
+from fusus.logs.info import RecordingInfo, check_kind, check_name, recordings_folder
 from fusus.project.atomic import write_atomically, writing
 
-LINES_FILE, ABOUT_FILE, PREFIX = "lines.txt", "about.json", ".capturing-"
 SYNC_S, SILENT_S, RETRY_S = 0.5, 1.5, 0.3
 RECENT_S = 2.0
-_MESSAGES: dict[str, str] = {
-    "bad checksum": "lines whose checksum did not fit", "garbled": "lines that were no lines of the protocol",
-    "wrong length": "lines with too few or too many values", "no number": "lines with something that is no number",
-}  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -153,7 +144,7 @@ class Capture:
             jitter = float(np.std(steps[steps < 1.6 * usual])) if len(steps) > 2 else 0.0
             missing += int(np.sum(np.rint(steps[steps > 1.6 * usual] / usual) - 1)) if usual > 0 else 0
             streams[name] = (len(s.t_us), rate, jitter)
-        spoilt = sum(counts[k] for k in _MESSAGES)
+        spoilt = sum(counts[k] for k in SPOILT)
         return Health(
             self.seconds, counts["good"], spoilt, missing, self.breaks, self._waiting, self.is_connected, streams
         )
@@ -162,7 +153,7 @@ class Capture:
         """Make the recording of what has come and take the working folder away."""
         self._close()
         try:
-            return _recording(
+            return make_recording(
                 self.project,
                 self._folder,
                 self.name,
@@ -193,76 +184,6 @@ class Capture:
             self._file.close()
 
 
-def _recording(
-    project: Path, folder: Path, name: str, kind: str, when: datetime, decoder: Decoder, breaks: int,
-    marks: list[tuple[float, str]], about: dict[str, Any],
-) -> RecordingInfo:  # fmt: skip
-    streams: dict[str, dict[str, Array]] = {}
-    problems = list(_problems(decoder, breaks, name))
-    for stream in decoder.streams:
-        if decoder.rows(stream) == 0:
-            continue
-        t, columns = decoder.take(stream)
-        t, columns, disorder = _in_order(t, columns)
-        if disorder:
-            problems.append(
-                Problem(file=name, kind="backward_time", count=disorder, message=f"rows of {stream} came out of order or twice",
-                        action="put in the order of time, the later of two left out")
-            )  # fmt: skip
-        streams[stream] = {"t_ns": t, **columns}  # type: ignore[dict-item]
-    if not streams:
-        raise RecordingError(name, f"nothing came that could be read. {_why_nothing(decoder)}")
-    lines = folder / LINES_FILE
-    with writing(lines):
-        data = lines.read_bytes()
-    source = SourceFile(name=LINES_FILE, sha256=hashlib.sha256(data).hexdigest(), bytes=len(data))
-    words = "; ".join(f"{words} at {t:.1f} s" for t, words in marks)
-    told = str(about.pop("conditions", "") or "")
-    info = RecordingInfo(
-        name=name, kind=kind, when=when, sources=(source,), problems=tuple(problems), frames="the board's own axes, times in ns",
-        clock="the board's own", conditions="; ".join(w for w in (told, words) if w), **about,
-    )  # fmt: skip
-    return create_recording(project, info, streams)
-
-
-def _in_order(t: IntArray, columns: dict[str, Array]) -> tuple[IntArray, dict[str, Array], int]:
-    steps = np.diff(t)
-    if (steps > 0).all():
-        return t, columns, 0
-    _, kept = np.unique(t, return_index=True)
-    return t[kept], {k: v[kept] for k, v in columns.items()}, int((steps <= 0).sum())
-
-
-def _problems(decoder: Decoder, breaks: int, name: str) -> list[Problem]:
-    out = [
-        Problem(
-            file=name,
-            kind=cast(ProblemKind, kind.replace(" ", "_")),
-            count=decoder.counts[kind],
-            message=words,
-            action="left out",
-        )
-        for kind, words in _MESSAGES.items()
-        if decoder.counts[kind]
-    ]
-    for at, by in decoder.clock_jumps:
-        out.append(
-            Problem(file=name, kind="clock_jump", count=1, message=f"the board's clock jumped by {by:+.1f} s at {at:.1f} s",
-                    action="the jump taken out: times go on without it")
-        )  # fmt: skip
-    if breaks:
-        out.append(Problem(file=name, kind="gap", count=breaks, message="the link broke off", action="left open"))
-    return out
-
-
-def _why_nothing(decoder: Decoder) -> str:
-    if decoder.counts["before header"]:
-        return "Lines came, but no header line that names their columns: print one at the start and every few seconds."
-    if decoder.counts["bad checksum"] or decoder.counts["garbled"]:
-        return "Only spoilt lines came: check baud rate, wiring and the protocol."
-    return "Check that the board is powered and prints, and that the link is the right one."
-
-
 def run(
     capture: Capture, seconds: float | None, watch: Callable[[Capture], bool] | None = None, wait_s: float = 10.0
 ) -> None:
@@ -270,48 +191,15 @@ def run(
     quiet = time.monotonic()
     first: int | None = None
     while True:
-        if capture.pump():
-            quiet = time.monotonic()
-            first = capture.decoder.last_us if first is None else first
+        came = capture.pump()
+        if came and first is None:
+            first = capture.decoder.last_us
         if seconds is not None and first is not None and (capture.decoder.last_us - first) * 1e-6 >= seconds:
             return
         if watch is not None and watch(capture):
             return
-        if time.monotonic() - quiet > wait_s:
+        # Only now: what the watcher took is no silence of the board.
+        if came:
+            quiet = time.monotonic()
+        elif time.monotonic() - quiet > wait_s:
             return
-
-
-def leftovers(project: Path) -> list[Path]:
-    """Return the working folders of captures whose program is gone."""
-    found = []
-    for folder in sorted(recordings_folder(project).glob(f"{PREFIX}*")):
-        pid = folder.name.rpartition("-")[2]
-        if (folder / LINES_FILE).exists() and not (pid.isdigit() and Path(f"/proc/{pid}").exists()):
-            found.append(folder)
-    return found
-
-
-def recover(project: Path) -> list[RecordingInfo]:
-    """Make recordings of interrupted captures; one that holds nothing is thrown away."""
-    out = []
-    for folder in leftovers(project):
-        try:
-            about = json.loads((folder / ABOUT_FILE).read_text(encoding="utf-8"))
-            name, kind, when = str(about["name"]), str(about["kind"]), datetime.fromisoformat(about["when"])
-            marks = [(float(t), str(w)) for t, w in about.get("marks", [])]
-        except (OSError, ValueError, KeyError, TypeError):
-            name, kind, when, marks = (
-                folder.name.removeprefix(PREFIX).rpartition("-")[0],
-                "other",
-                datetime.now(UTC),
-                [],
-            )
-        while (recordings_folder(project) / name).exists():
-            name += " again"
-        decoder = Decoder()
-        decoder.feed((folder / LINES_FILE).read_bytes())
-        told = {"conditions": "recovered after an interruption"}
-        with contextlib.suppress(RecordingError):  # nothing had come yet
-            out.append(_recording(project, folder, name, kind, when, decoder, 0, marks, told))
-        shutil.rmtree(folder, ignore_errors=True)
-    return out

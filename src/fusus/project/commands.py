@@ -128,11 +128,8 @@ class TakeCalibration:
 
     def apply(self, project: Project) -> Project:
         """Return the project with it at the end of its calibrations."""
-        kept = tuple(
-            c.model_copy(update={"is_in_force": False}) if c.kind == self.calibration.kind else c
-            for c in project.bench.calibrations
-        )
-        bench = project.bench.model_copy(update={"calibrations": (*kept, self.calibration)})
+        earlier = _out_of_force(project, self.calibration.kind)
+        bench = project.bench.model_copy(update={"calibrations": (*earlier, self.calibration)})
         return project.model_copy(update={"bench": bench})
 
 
@@ -146,11 +143,15 @@ class WithdrawCalibration:
 
     def apply(self, project: Project) -> Project:
         """Return the project without any of that kind in force."""
-        kept = tuple(
-            c.model_copy(update={"is_in_force": False}) if c.kind == self.kind else c
-            for c in project.bench.calibrations
-        )
-        return project.model_copy(update={"bench": project.bench.model_copy(update={"calibrations": kept})})
+        bench = project.bench.model_copy(update={"calibrations": _out_of_force(project, self.kind)})
+        return project.model_copy(update={"bench": bench})
+
+
+def _out_of_force(project: Project, kind: str) -> tuple[StoredCalibration, ...]:
+    """Return a project's calibrations with none of a kind in force."""
+    return tuple(
+        c.model_copy(update={"is_in_force": False}) if c.kind == kind else c for c in project.bench.calibrations
+    )
 
 
 @dataclass(frozen=True, slots=True)

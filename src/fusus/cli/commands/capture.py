@@ -10,6 +10,8 @@ from rich.console import Console
 from fusus.cli.options import JsonFlag, ProjectFolder
 from fusus.cli.output import FAILED, answering, print_json, refuse, table_of
 
+HEALTH_S = 2.0  # between two lines on how a capture goes
+
 
 def capture(
     link: Annotated[str, typer.Option(help="serial:PATH[@BAUD], udp:PORT or file:PATH.", show_default=False)],
@@ -28,8 +30,9 @@ def capture(
     the next one."""
     with answering(as_json):
         from fusus.core.guidance.guides import guide_for
-        from fusus.devices.capture import Capture, recover, run
+        from fusus.devices.capture import Capture, run
         from fusus.devices.guided import Guided
+        from fusus.devices.kept import recover
         from fusus.devices.links import open_link
         from fusus.project import book, store
 
@@ -50,7 +53,7 @@ def capture(
         going = Capture(project, name, open_link(link, wait_s=3.0), kind or (chosen.kind if chosen else "other"))
         guided = Guided(going, chosen) if chosen is not None else None
         try:
-            run(going, seconds, _watcher(guided), wait)
+            run(going, seconds, _watcher(going, guided), wait)
         except KeyboardInterrupt:
             _say("stopped; what has come is kept.")
         health = going.health()
@@ -77,14 +80,18 @@ def capture(
             typer.echo(f"Next: {report['next']}")
 
 
-def _watcher(guided: Any) -> Any:
-    """Return what looks at a guided capture after each piece: it tells what to do, and stops it when it is enough."""
-    if guided is None:
-        return None
-    told = ""
+def _watcher(going: Any, guided: Any) -> Any:
+    """Return what looks at a capture after each piece: it tells how it goes and, under a guide, what to do; it stops a guided
+    one when it is enough."""
+    told, health_at = "", 0.0
 
     def watch(_capture: Any) -> bool:
-        nonlocal told
+        nonlocal told, health_at
+        if going.seconds - health_at >= HEALTH_S:
+            health_at = going.seconds
+            _say(_health(going.health()))
+        if guided is None:
+            return False
         status = guided.look()
         line = f"{status.progress:4.0%}  {' '.join((*status.wrong, status.now))}"
         if line[6:] != told:
@@ -93,6 +100,13 @@ def _watcher(guided: Any) -> Any:
         return bool(status.is_enough)
 
     return watch
+
+
+def _health(h: Any) -> str:
+    """Return how a capture goes in one line."""
+    streams = ", ".join(f"{n} {rate:.1f} Hz ± {1e3 * jitter:.2f} ms" for n, (_, rate, jitter) in h.streams.items())
+    link = "" if h.is_connected else "; the link is lost, seeking it again"
+    return f"{h.good} lines, {h.spoilt} spoilt, {h.missing} missing, {h.breaks} breaks, {h.waiting} B waiting: {streams}{link}"
 
 
 def _say(text: str) -> None:

@@ -131,6 +131,14 @@ GUIDES = (
 )  # fmt: skip
 
 
+# All else that hands, weather and bad luck can do to a stand-in.
+HANDS = (
+    "face level", "stand", "turn", "flip", "spin", "motors 0", "motors 0.5", "blow on", "blow off", "foam on", "foam off", "steel on",
+    "steel off", "outdoors on", "outdoors off", "room 2", "room 20", "room 35", "sticks on", "second on", "fault drop", "fault garble",
+    "fault clock", "fault unplug",
+)  # fmt: skip
+
+
 def guide_for(name: str) -> Guide:
     """Return a guide by its name; KeyError naming all of them where there is none."""
     for guide in GUIDES:

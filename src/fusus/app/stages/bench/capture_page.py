@@ -5,6 +5,7 @@ from typing import Any
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
+    QComboBox,
     QGridLayout,
     QHBoxLayout,
     QLabel,
@@ -20,7 +21,7 @@ from fusus.app import theme
 from fusus.app.benching import STAND_IN, capture_name
 from fusus.app.desk import Desk
 from fusus.app.stages.bench.result import ResultView
-from fusus.core.guidance.guides import GUIDES, Guide
+from fusus.core.guidance.guides import GUIDES, HANDS, Guide
 
 ACTS_A_ROW = 3
 
@@ -75,6 +76,11 @@ class CapturePage(QWidget):
         self.health = _words("mono", "capture-health")
         self.verdict = _words("", "capture-verdict")
         self.view = ResultView()
+        self.more = QComboBox()
+        self.more.setObjectName("act-more")
+        self.more.setAccessibleName("What else happens to the stand-in")
+        self.more.addItems(["what else happens …", *HANDS])
+        self.more.activated.connect(self._tell_more)
         self.acts = QGridLayout()
         self.acts.setSpacing(6)
         self._lay_out()
@@ -110,7 +116,10 @@ class CapturePage(QWidget):
         column.addWidget(self.bar)
         column.addWidget(self.now)
         column.addWidget(self.wrong)
-        column.addWidget(self.hands)
+        hands = QHBoxLayout()
+        hands.addWidget(self.hands, 1)
+        hands.addWidget(self.more)
+        column.addLayout(hands)
         column.addLayout(self.acts)
         column.addWidget(self.verdict)
         column.addWidget(self.view, 1)
@@ -156,6 +165,7 @@ class CapturePage(QWidget):
                 widget.deleteLater()
         is_stand_in = self.desk.project.bench.link.strip() == STAND_IN
         self.hands.setVisible(is_stand_in)
+        self.more.setVisible(is_stand_in)
         if is_stand_in:
             for i, command in enumerate(self.guide.stand_in):
                 button = QPushButton(command.removeprefix("face "))
@@ -173,6 +183,7 @@ class CapturePage(QWidget):
         self.bar.setVisible(running)
         for label in (self.why, self.how):
             label.setVisible(not running)
+        self.more.setEnabled(running)
         usable = self._entry is not None and self._entry.verdict != "fail"
         self.use.setVisible(usable and not running)
         self.list.setEnabled(not running)
@@ -201,6 +212,11 @@ class CapturePage(QWidget):
         if not self.desk.bench.is_running:
             self._show_acts()
             self._show_buttons()
+
+    def _tell_more(self, index: int) -> None:
+        if index > 0:
+            self.desk.bench.command(self.more.itemText(index))
+        self.more.setCurrentIndex(0)
 
     # Capturing
 

@@ -55,6 +55,10 @@ class BenchSheet(TabbedSheet):
         self.withdraw = QPushButton("Withdraw")
         self.withdraw.setObjectName("withdraw")
         self.withdraw.clicked.connect(lambda _=False: self._withdraw())
+        self.over_time = QPushButton("History")
+        self.over_time.setObjectName("history")
+        self.over_time.setToolTip("The main figure of this kind over all its calibrations")
+        self.over_time.clicked.connect(lambda _=False: self._show_history())
         self.again = QComboBox()
         self.again.setObjectName("fit-again")
         self.again.setAccessibleName("Fit a recording")
@@ -64,6 +68,7 @@ class BenchSheet(TabbedSheet):
         line.setContentsMargins(0, 0, 0, 0)
         line.addWidget(QLabel("Fit a recording:"))
         line.addWidget(self.again, 1)
+        line.addWidget(self.over_time)
         line.addWidget(self.withdraw)
         return column_page((self.table, 4), (row, 0), (self.view, 6))
 
@@ -235,6 +240,11 @@ class BenchSheet(TabbedSheet):
                 self.desk.noticed.emit(
                     "fine" if entry.verdict != "fail" else "mind", f"{entry.kind}: {entry.verdict}. {entry.reason}"
                 )
+
+    def _show_history(self) -> None:
+        row = self.table.currentRow()
+        if 0 <= row < len(self._shown) and not self.view.show_history(self.desk.project, self._shown[row]):
+            self.view.say(self._shown[row].reason)
 
     def _withdraw(self) -> None:
         row = self.table.currentRow()

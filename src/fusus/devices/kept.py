@@ -1,0 +1,132 @@
+"""From the lines that a capture wrote to its recording; also for captures whose program is gone."""
+
+import contextlib
+import hashlib
+import json
+import shutil
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any, cast
+
+import numpy as np
+
+from fusus.core.arrays import Array, IntArray
+from fusus.devices.protocol import Decoder
+from fusus.errors import RecordingError
+from fusus.logs.create import create_recording
+from fusus.logs.info import RecordingInfo, SourceFile, recordings_folder
+from fusus.logs.problems import Problem, ProblemKind
+from fusus.project.atomic import writing
+
+LINES_FILE, ABOUT_FILE, PREFIX = "lines.txt", "about.json", ".capturing-"
+SPOILT: dict[str, str] = {
+    "bad checksum": "lines whose checksum did not fit", "garbled": "lines that were no lines of the protocol",
+    "wrong length": "lines with too few or too many values", "no number": "lines with something that is no number",
+}  # fmt: skip
+
+
+def make_recording(
+    project: Path, folder: Path, name: str, kind: str, when: datetime, decoder: Decoder, breaks: int,
+    marks: list[tuple[float, str]], about: dict[str, Any],
+) -> RecordingInfo:  # fmt: skip
+    """Return the recording of what a decoder has taken; RecordingError where that is nothing."""
+    streams: dict[str, dict[str, Array]] = {}
+    problems = list(_problems(decoder, breaks, name))
+    for stream in decoder.streams:
+        if decoder.rows(stream) == 0:
+            continue
+        t, columns = decoder.take(stream)
+        t, columns, disorder = _in_order(t, columns)
+        if disorder:
+            problems.append(
+                Problem(file=name, kind="backward_time", count=disorder, message=f"rows of {stream} came out of order or twice",
+                        action="put in the order of time, the later of two left out")
+            )  # fmt: skip
+        streams[stream] = {"t_ns": t, **columns}  # type: ignore[dict-item]
+    if not streams:
+        raise RecordingError(name, f"nothing came that could be read. {_why_nothing(decoder)}")
+    lines = folder / LINES_FILE
+    with writing(lines):
+        data = lines.read_bytes()
+    source = SourceFile(name=LINES_FILE, sha256=hashlib.sha256(data).hexdigest(), bytes=len(data))
+    words = "; ".join(f"{words} at {t:.1f} s" for t, words in marks)
+    told = str(about.pop("conditions", "") or "")
+    info = RecordingInfo(
+        name=name, kind=kind, when=when, sources=(source,), problems=tuple(problems), frames="the board's own axes, times in ns",
+        clock="the board's own", conditions="; ".join(w for w in (told, words) if w), **about,
+    )  # fmt: skip
+    return create_recording(project, info, streams)
+
+
+def _in_order(t: IntArray, columns: dict[str, Array]) -> tuple[IntArray, dict[str, Array], int]:
+    steps = np.diff(t)
+    if (steps > 0).all():
+        return t, columns, 0
+    _, kept = np.unique(t, return_index=True)
+    return t[kept], {k: v[kept] for k, v in columns.items()}, int((steps <= 0).sum())
+
+
+def _problems(decoder: Decoder, breaks: int, name: str) -> list[Problem]:
+    out = [
+        Problem(
+            file=name,
+            kind=cast(ProblemKind, kind.replace(" ", "_")),
+            count=decoder.counts[kind],
+            message=words,
+            action="left out",
+        )
+        for kind, words in SPOILT.items()
+        if decoder.counts[kind]
+    ]
+    for at, by in decoder.clock_jumps:
+        out.append(
+            Problem(file=name, kind="clock_jump", count=1, message=f"the board's clock jumped by {by:+.1f} s at {at:.1f} s",
+                    action="the jump taken out: times go on without it")
+        )  # fmt: skip
+    if breaks:
+        out.append(Problem(file=name, kind="gap", count=breaks, message="the link broke off", action="left open"))
+    return out
+
+
+def _why_nothing(decoder: Decoder) -> str:
+    if decoder.counts["before header"]:
+        return "Lines came, but no header line that names their columns: print one at the start and every few seconds."
+    if decoder.counts["bad checksum"] or decoder.counts["garbled"]:
+        return "Only spoilt lines came: check baud rate, wiring and the protocol."
+    return "Check that the board is powered and prints, and that the link is the right one."
+
+
+def leftovers(project: Path) -> list[Path]:
+    """Return the working folders of captures whose program is gone."""
+    found = []
+    for folder in sorted(recordings_folder(project).glob(f"{PREFIX}*")):
+        pid = folder.name.rpartition("-")[2]
+        if (folder / LINES_FILE).exists() and not (pid.isdigit() and Path(f"/proc/{pid}").exists()):
+            found.append(folder)
+    return found
+
+
+def recover(project: Path) -> list[RecordingInfo]:
+    """Make recordings of interrupted captures; one that holds nothing is thrown away."""
+    out = []
+    for folder in leftovers(project):
+        try:
+            about = json.loads((folder / ABOUT_FILE).read_text(encoding="utf-8"))
+            name, kind, when = str(about["name"]), str(about["kind"]), datetime.fromisoformat(about["when"])
+            marks = [(float(t), str(w)) for t, w in about.get("marks", [])]
+        except (OSError, ValueError, KeyError, TypeError):
+            name, kind, when, marks = (
+                folder.name.removeprefix(PREFIX).rpartition("-")[0],
+                "other",
+                datetime.now(UTC),
+                [],
+            )
+        while (recordings_folder(project) / name).exists():
+            name += " again"
+        decoder = Decoder()
+        decoder.feed((folder / LINES_FILE).read_bytes())
+        told = {"conditions": "recovered after an interruption"}
+        with contextlib.suppress(RecordingError):  # nothing had come yet
+            out.append(make_recording(project, folder, name, kind, when, decoder, 0, marks, told))
+        shutil.rmtree(folder, ignore_errors=True)
+    return out
