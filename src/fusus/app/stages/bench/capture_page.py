@@ -106,7 +106,7 @@ class CapturePage(QWidget):
         for button in (self.begin, self.enough, self.drop, self.use):
             buttons.addWidget(button)
         buttons.addStretch()
-        self.hands = QLabel("Stand-in: what your hands do")
+        self.hands = QLabel("Stand-in: your hands")
         self.hands.setProperty("role", "faint")
         column = QVBoxLayout()
         column.setSpacing(6)
