@@ -10,6 +10,9 @@ ACC_GATED = 2
 MAG_USED = 4
 MAG_GATED = 8
 GAP = 16
+GNSS_USED = 32
+GNSS_GATED = 64
+BARO_GATED = 128
 
 # Longer steps than this are gaps: the attitude goes on with the last rate, and the sample is flagged.
 GAP_S = 0.25

@@ -15,6 +15,7 @@ from fusus.core.world.site import Site
 
 Streams = dict[str, dict[str, Array]]
 
+GRAVITY = 9.80665
 MAG_EVERY, BARO_EVERY, REFERENCE_EVERY = 10, 20, 10
 
 
@@ -104,7 +105,7 @@ def record(
         streams["gnss"] = _gnss(motion, t, suite, around, home, rng)
         streams["motor"], streams["battery"] = _power(motion, t, flying, current, site, rng)
     every = slice(None, None, REFERENCE_EVERY)
-    streams["reference"] = _truth(motion, t, gyro_errors, every)
+    streams["reference"] = _truth(motion, t, gyro_errors, warming, every)
     return streams
 
 
@@ -180,9 +181,11 @@ def _power(
     return {"t_ns": _ns(t[::20])} | motors, battery
 
 
-def _truth(motion: Motion, t: Array, gyro_errors: InertialErrors, every: slice) -> dict[str, Array]:
+def _truth(motion: Motion, t: Array, gyro_errors: InertialErrors, warming: Array, every: slice) -> dict[str, Array]:
     attitude = quaternion.normalise(motion.q_nb[every])
-    bias = np.tile(gyro_errors.bias, (len(attitude), 1))
+    # What the gyro reads of a level craft that does not turn: with what gravity does to it.
+    level = gyro_errors.g_matrix @ np.array([0.0, 0.0, -GRAVITY])
+    bias = gyro_errors.bias + level + warming[every, None] * gyro_errors.slope
     return (
         {"t_ns": _ns(t[every])}
         | {f"q_{axis}": attitude[:, i] for i, axis in enumerate("wxyz")}

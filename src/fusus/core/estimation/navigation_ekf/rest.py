@@ -1,0 +1,37 @@
+"""What standing still says: no velocity, and the gyro reads its own bias."""
+
+from fusus.core._jit import kernel
+from fusus.core.arrays import Array
+from fusus.core.estimation.navigation_ekf.measure import entry, inject, take
+from fusus.core.estimation.navigation_ekf.states import (
+    CH_RATE,
+    CH_STILL,
+    E_GYRO,
+    E_VEL,
+    G_REST,
+    G_REST_G,
+    GYRO,
+    VEL,
+    Coefficients,
+    State,
+)
+
+EVERY_S = 0.1
+# One sigma of how still a craft stands on its legs, and of what else than bias a gyro then reads (the earth turns).
+STILL_M_S, STILL_RAD_S = 0.02, 1e-4
+
+
+@kernel
+def fuse_rest(c: Coefficients, s: State, rows: Array, t: float) -> None:
+    """Take a tenth of a second at rest in; the sums of it are in the group and are emptied."""
+    seconds = s.group[G_REST]
+    for i in range(3):
+        m = entry(s, 0, E_VEL + i, 1.0)
+        take(c, s, rows, CH_STILL + i, t, m, -s.x[VEL + i], STILL_M_S * STILL_M_S, E_VEL + i, 0.0)
+    for i in range(3):
+        m = entry(s, 0, E_GYRO + i, 1.0)
+        noise = c.gyro_var / seconds + STILL_RAD_S * STILL_RAD_S
+        take(c, s, rows, CH_RATE + i, t, m, s.group[G_REST_G + i] / seconds - s.x[GYRO + i], noise, E_GYRO + i, 0.0)
+        s.group[G_REST_G + i] = 0.0
+    s.group[G_REST] = 0.0
+    inject(c, s, t)

@@ -1,0 +1,141 @@
+"""The public face of the navigation EKF: samples and measurements in, motion with its doubt out."""
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from fusus.core.arrays import Array, ByteArray
+from fusus.core.estimation.aiding import Aiding
+from fusus.core.estimation.initial import Start
+from fusus.core.estimation.navigation_ekf import kernel
+from fusus.core.estimation.navigation_ekf.parameters import Parameters
+from fusus.core.estimation.navigation_ekf.start import coefficients, initial_state, size_of
+from fusus.core.estimation.navigation_ekf.states import (
+    ACC,
+    ARM,
+    AT_ROW,
+    BARO,
+    DELAY,
+    E_ACC,
+    E_ATT,
+    E_BARO,
+    E_GYRO,
+    E_POS,
+    E_VEL,
+    FIELD,
+    GYRO,
+    IRON,
+    NOMINAL,
+    WANDER,
+    Coefficients,
+    State,
+)
+from fusus.core.estimation.outputs import AttitudeOutputs, Innovations, MotionOutputs
+from fusus.core.estimation.samples import Samples
+from fusus.core.frames.quaternion import to_euler
+from fusus.core.world.site import Site
+
+KEY_S = 0.05  # between kept covariances
+NAMES = (
+    "gnss north", "gnss east", "gnss down", "gnss speed north", "gnss speed east", "gnss speed down", "barometer", "heading",
+    "field y", "field z", "range", "rest north", "rest east", "rest down", "rest rate x", "rest rate y", "rest rate z", "course",
+)  # fmt: skip
+UNITS = ("m",) * 3 + ("m/s",) * 3 + ("m", "rad", "µT", "µT", "m") + ("m/s",) * 3 + ("rad/s",) * 3 + ("rad",)
+
+
+@dataclass(frozen=True, slots=True)
+class Track:
+    """A run in progress: what was filled so far, block by block."""
+
+    c: Coefficients
+    state: State
+    motion: Array
+    flags: ByteArray
+    key_every: int
+    key_x: Array
+    key_p: Array
+    rows: Array
+
+
+def begin(p: Parameters, site: Site, start: Start, aiding: Aiding, t_s: Array, heading_sigma_rad: float | None = None) -> Track:
+    """Return a run before its first sample, with room for all of them."""
+    c = coefficients(p, site, start, aiding)
+    n, count = size_of(c), len(t_s)
+    step = float(np.median(np.diff(t_s))) if count > 1 else 0.01
+    key_every = max(1, round(KEY_S / max(step, 1e-6)))
+    keys = -(-count // key_every)
+    rests = int(min((t_s[-1] - t_s[0]) / 0.1, 1e7)) + 1 if count else 0
+    most = 8 * len(aiding.gnss) + len(aiding.baro) + 3 * len(aiding.mag) + len(aiding.ranges) + 6 * rests + 8
+    return Track(
+        c, initial_state(p, c, start, aiding, site, heading_sigma_rad), np.empty((count, 10)), np.empty(count, dtype=np.uint8),
+        key_every, np.empty((keys, NOMINAL)), np.empty((keys, n, n)), np.empty((most, 5)),
+    )  # fmt: skip
+
+
+def advance(run: Track, t_s: Array, samples: Samples, aiding: Aiding, first: int, last: int) -> None:
+    """Take the samples from ``first`` to ``last`` in."""
+    part = slice(first, last)
+    known = aiding.known[part] if len(aiding.known) else np.zeros(last - first, dtype=np.uint8)
+    kernel.advance_all(
+        run.c, run.state, t_s[part], samples.dt_s[part], samples.gyro_b[part], samples.acc_b[part], known,
+        aiding.gnss, aiding.baro, aiding.mag, aiding.ranges, run.motion[part], run.flags[part], run.key_every, run.key_x, run.key_p, run.rows,
+    )  # fmt: skip
+
+
+def finish(run: Track, t_s: Array) -> tuple[AttitudeOutputs, MotionOutputs]:
+    """Return what the run left."""
+    c = run.c
+    keys = t_s[:: run.key_every]
+    x, p = run.key_x, run.key_p
+    var = np.sqrt(np.maximum(np.einsum("kii->ki", p), 0.0))
+
+    def sigma(first: int) -> Array:
+        return var[:, first : first + 3]
+
+    values = {
+        "gyro bias": x[:, GYRO : GYRO + 3],
+        "accelerometer bias": x[:, ACC : ACC + 3],
+        "barometer offset": x[:, BARO],
+    }
+    sigmas = {
+        "position": sigma(E_POS),
+        "velocity": sigma(E_VEL),
+        "attitude": euler_sigmas(run.motion[:: run.key_every, 6:10], p),
+        "gyro bias": sigma(E_GYRO),
+        "accelerometer bias": sigma(E_ACC),
+        "barometer offset": var[:, E_BARO],
+    }
+    for name, at, nominal, size in (
+        ("gnss wander", c.i_wander, WANDER, 3),
+        ("gnss delay", c.i_delay, DELAY, 1),
+        ("lever arm", c.i_arm, ARM, 3),
+        ("earth field", c.i_field, FIELD, 3),
+        ("craft field", c.i_iron, IRON, 3),
+    ):
+        if at > 0:
+            values[name] = x[:, nominal : nominal + 3] if size == 3 else x[:, nominal]
+            sigmas[name] = sigma(at) if size == 3 else var[:, at]
+    rows = run.rows[: run.state.at[AT_ROW]]
+    names = tuple("field x" if i == 7 and c.vector else n for i, n in enumerate(NAMES))
+    units = tuple("µT" if i == 7 and c.vector else u for i, u in enumerate(UNITS))
+    innovations = Innovations(rows[:, 0], rows[:, 1], rows[:, 2], rows[:, 3], rows[:, 4] > 0, names, units)
+    motion = MotionOutputs(run.motion[:, 0:3], run.motion[:, 3:6], keys, values, sigmas, p, innovations)
+    every = np.stack([np.interp(t_s, keys, values["gyro bias"][:, i]) for i in range(3)], axis=1)
+    attitude = AttitudeOutputs(run.motion[:, 6:10], every, run.flags, motion.sigma_at("attitude", t_s))
+    return attitude, motion
+
+
+def euler_sigmas(q_nb: Array, p: Array) -> Array:
+    """Return one sigma of roll, pitch and yaw, (K, 3) rad, of attitude errors about north, east, down (Diebel 2006)."""
+    block = p[:, E_ATT : E_ATT + 3, E_ATT : E_ATT + 3]
+    yaw, pitch, _ = to_euler(q_nb).T
+    c, s = np.cos(yaw), np.sin(yaw)
+    cos = np.maximum(np.abs(np.cos(pitch)), 1e-2)
+    zero, one = np.zeros_like(c), np.ones_like(c)
+    roll_row = np.stack([c / cos, s / cos, zero], axis=1)
+    pitch_row = np.stack([-s, c, zero], axis=1)
+    tan = np.sin(pitch) / cos
+    yaw_row = np.stack([tan * c, tan * s, one], axis=1)
+    out = [np.einsum("ki,kij,kj->k", row, block, row) for row in (roll_row, pitch_row, yaw_row)]
+    return np.asarray(np.sqrt(np.maximum(np.stack(out, axis=1), 0.0)).clip(max=math.pi))

@@ -1,0 +1,209 @@
+"""The first state and how far it may be off, with what belongs together."""
+
+import math
+
+import numpy as np
+
+from fusus.core.arrays import Array
+from fusus.core.estimation.aiding import Aiding
+from fusus.core.estimation.initial import Start
+from fusus.core.estimation.navigation_ekf.parameters import Parameters
+from fusus.core.estimation.navigation_ekf.states import (
+    ACC,
+    ALWAYS,
+    ARM,
+    ATT,
+    BARO,
+    CHANNELS,
+    DELAY,
+    E_ACC,
+    E_ATT,
+    E_BARO,
+    E_GYRO,
+    E_POS,
+    E_VEL,
+    FIELD,
+    G_SHAKE_A,
+    GROUP,
+    GYRO,
+    MOMENTS,
+    MOST,
+    NOMINAL,
+    PAST,
+    POS,
+    VEL,
+    Coefficients,
+    State,
+)
+from fusus.core.frames.quaternion import to_matrix
+from fusus.core.world.site import Site
+
+# One sigma: a place that nothing shows, a velocity in motion, a tilt in motion, a heading that nothing shows.
+FAR_M, MOVING_M_S, MOVING_TILT_RAD, UNKNOWN_HEADING_RAD = 100.0, 10.0, 0.2, math.pi / math.sqrt(3.0)
+# Before the heading's first look at the field its doubt is this: the look then ties it to the iron's.
+LOOSE_HEADING_RAD = 0.5
+REST_M_S = 0.02
+
+
+def coefficients(p: Parameters, site: Site, start: Start, aiding: Aiding) -> Coefficients:
+    """Return what is constant during a run at ``site``."""
+    at = ALWAYS
+    places = []
+    for wanted, size in (
+        (len(aiding.gnss) > 0 and p.gnss_wander_horizontal_m + p.gnss_wander_vertical_m > 0.0, 3),
+        (len(aiding.gnss) > 0 and p.gnss_delay_sigma_s > 0.0, 1),
+        (len(aiding.gnss) > 0 and p.lever_arm_sigma_m > 0.0, 3),
+        (_has_field(p, aiding, start) and p.mag_field_sigma_ut > 0.0, 3),
+        (_has_field(p, aiding, start) and p.mag_iron_sigma_ut > 0.0, 3),
+    ):
+        places.append(at if wanted else -1)
+        at += size if wanted else 0
+    dip = start.dip_rad if start.has_heading else 1.0
+    field = start.field_ut if start.has_heading else 50.0
+    horizontal = field * math.cos(dip)
+    ground = 0.0 if stands_at_home(p, aiding, start) else _first_fix(aiding)[2]
+    return Coefficients(
+        gravity_m_s2=float(site.gravity_m_s2),
+        every=int(p.covariance_every),
+        gyro_var=float(p.gyro_noise_rad_s_rthz**2),
+        gyro_walk_var=float(p.gyro_walk_rad_s2_rthz**2),
+        gyro_scale_var=float(p.gyro_scale_sigma**2),
+        gyro_cross_var=float(p.gyro_cross_sigma_rad**2),
+        acc_var=float(p.acc_noise_m_s2_rthz**2),
+        acc_walk_var=float(p.acc_walk_m_s3_rthz**2),
+        acc_scale_var=float(p.acc_scale_sigma**2),
+        gnss_var_h=float(p.gnss_horizontal_m**2),
+        gnss_var_v=float(p.gnss_vertical_m**2),
+        wander_var_h=float(p.gnss_wander_horizontal_m**2),
+        wander_var_v=float(p.gnss_wander_vertical_m**2),
+        wander_tau_s=float(p.gnss_wander_tau_s),
+        velocity_var_h=float(p.gnss_velocity_horizontal_m_s**2),
+        velocity_var_v=float(p.gnss_velocity_vertical_m_s**2),
+        follow=1.0 if p.follow_gnss else 0.0,
+        delay_var=float(p.gnss_delay_sigma_s**2),
+        baro_var=float(p.baro_noise_m**2),
+        baro_walk_var=float(p.baro_walk_m_rthz**2),
+        baro_delay_s=float(p.baro_delay_s),
+        airflow=float(p.baro_airflow),
+        mag_var=float(p.mag_noise_ut**2),
+        mag_soft_var=float((p.mag_soft_sigma * horizontal) ** 2),
+        motor_var=float(p.mag_motor_sigma_ut**2),
+        iron_walk_var=float(p.mag_iron_walk_ut_rthz**2),
+        field_ut=float(field),
+        horizontal_ut=float(horizontal),
+        dip_rad=float(dip),
+        mag_gate=float(p.mag_gate),
+        dip_gate_rad=float(p.dip_gate_rad),
+        vector=bool(p.mag_vector),
+        course=bool(p.course_heading),
+        course_speed_m_s=float(p.course_speed_m_s),
+        course_var=float(p.course_crab_rad**2),
+        ground_down_m=float(ground),
+        gate2=float(p.gate_sigma**2),
+        recover_s=float(p.recover_s),
+        i_wander=places[0],
+        i_delay=places[1],
+        i_arm=places[2],
+        i_field=places[3],
+        i_iron=places[4],
+        keeps_rows=True,
+    )
+
+
+def size_of(c: Coefficients) -> int:
+    """Return how many errors the filter holds."""
+    return ALWAYS + sum(n for i, n in zip((c.i_wander, c.i_delay, c.i_arm, c.i_field, c.i_iron), (3, 1, 3, 3, 3), strict=True) if i > 0)
+
+
+def _has_field(p: Parameters, aiding: Aiding, start: Start) -> bool:
+    return len(aiding.mag) > 0 and not p.course_heading and start.has_heading
+
+
+def _first_fix(aiding: Aiding) -> Array:
+    known = np.flatnonzero(np.isfinite(aiding.gnss[:, 1:4]).all(axis=1))
+    return aiding.gnss[known[0], 1:4] if len(known) else np.zeros(3)
+
+
+def stands_at_home(p: Parameters, aiding: Aiding, start: Start) -> bool:
+    """Return whether the place of the start is known: home by definition, by the parameters, or for want of fixes."""
+    return aiding.starts_at_home or p.home_sigma_m < FAR_M or not len(aiding.gnss)
+
+
+def initial_state(p: Parameters, c: Coefficients, start: Start, aiding: Aiding, site: Site, heading_sigma_rad: float | None = None) -> State:
+    """Return the state before the first sample. ``heading_sigma_rad`` says how sure a heading from elsewhere is."""
+    n = size_of(c)
+    x = np.zeros(NOMINAL)
+    x[ATT : ATT + 4] = start.q_nb
+    x[GYRO : GYRO + 3] = start.gyro_bias_b
+    x[DELAY] = p.gnss_delay_s
+    x[ARM : ARM + 3] = p.lever_arm_x_m, p.lever_arm_y_m, p.lever_arm_z_m
+    if site.field is not None:
+        x[FIELD : FIELD + 3] = site.field.vector_ut
+    else:
+        x[FIELD : FIELD + 3] = c.horizontal_ut, 0.0, c.horizontal_ut * math.tan(c.dip_rad)
+    at_home = stands_at_home(p, aiding, start)
+    fix = _first_fix(aiding)
+    if not at_home:
+        x[POS : POS + 3] = fix
+    x[BARO] = x[POS + 2]  # heights of the barometer begin at zero
+    diagonal = np.zeros(n)
+    place = min(p.home_sigma_m, FAR_M) if at_home and p.home_sigma_m < FAR_M else 0.01 if at_home else FAR_M
+    diagonal[E_POS : E_POS + 3] = place**2
+    diagonal[E_VEL : E_VEL + 3] = REST_M_S**2
+    diagonal[E_ATT : E_ATT + 2] = MOVING_TILT_RAD**2
+    diagonal[E_ATT + 2] = _heading_var(p, aiding, start, heading_sigma_rad)
+    diagonal[E_GYRO : E_GYRO + 3] = p.gyro_bias_sigma_rad_s**2
+    diagonal[E_ACC : E_ACC + 3] = p.acc_bias_sigma_m_s2**2
+    if c.i_wander > 0:
+        diagonal[c.i_wander : c.i_wander + 3] = c.wander_var_h, c.wander_var_h, c.wander_var_v
+    if c.i_delay > 0:
+        diagonal[c.i_delay] = c.delay_var
+    if c.i_arm > 0:
+        diagonal[c.i_arm : c.i_arm + 3] = p.lever_arm_sigma_m**2
+    if c.i_field > 0:
+        diagonal[c.i_field : c.i_field + 3] = p.mag_field_sigma_ut**2
+    if c.i_iron > 0:
+        diagonal[c.i_iron : c.i_iron + 3] = p.mag_iron_sigma_ut**2
+    cov = np.diag(diagonal)
+    # The barometer's zero is the height of the start: an error of one is an error of the other.
+    cov[E_BARO, E_BARO] = place**2 + p.baro_noise_m**2 / 10.0
+    cov[E_POS + 2, E_BARO] = cov[E_BARO, E_POS + 2] = place**2
+    if start.is_still:
+        _see_gravity(cov, to_matrix(start.q_nb), site.gravity_m_s2, p, start.rest_s)
+    else:
+        cov[E_VEL : E_VEL + 3, E_VEL : E_VEL + 3] = np.eye(3) * MOVING_M_S**2
+        moving = np.flatnonzero(np.isfinite(aiding.gnss[:, 4:7]).all(axis=1))[:1]
+        if len(moving):
+            x[VEL : VEL + 3] = aiding.gnss[moving[0], 4:7]
+    group = np.zeros(GROUP)
+    group[G_SHAKE_A] = 0.0
+    channels = np.zeros((CHANNELS, 4))
+    channels[:, 2] = -1e9
+    return State(
+        x, np.ascontiguousarray(cov), group, np.zeros((MOMENTS, PAST)), np.zeros(12), channels,
+        np.zeros(8, dtype=np.int64), np.zeros(MOST), np.zeros(MOST), np.zeros(MOST), np.zeros(MOST, dtype=np.int64), np.zeros(MOST),
+    )  # fmt: skip
+
+
+def _heading_var(p: Parameters, aiding: Aiding, start: Start, sigma: float | None) -> float:
+    if sigma is not None:
+        return sigma**2
+    return LOOSE_HEADING_RAD**2 if _has_field(p, aiding, start) else UNKNOWN_HEADING_RAD**2
+
+
+def _see_gravity(cov: Array, rotation: Array, gravity: float, p: Parameters, rest_s: float) -> None:
+    """Fold the level part of the specific force at rest in: tilt and accelerometer bias are then known only together.
+
+    The attitude was made from it: what it says is zero. The vertical part is left to the rest that follows.
+    """
+    h = np.zeros((2, len(cov)))
+    h[0, E_ATT + 1], h[1, E_ATT] = -gravity, gravity
+    h[:, E_ACC : E_ACC + 3] = -rotation[:2]
+    r = p.acc_noise_m_s2_rthz**2 / max(rest_s, 0.1) + (1e-3 * gravity * p.acc_scale_sigma) ** 2 + 1e-8
+    s = h @ cov @ h.T + np.eye(2) * r
+    gain = np.linalg.solve(s, h @ cov).T
+    left = np.eye(len(cov)) - gain @ h
+    cov[:] = left @ cov @ left.T + gain @ gain.T * r
+    cov[:] = 0.5 * (cov + cov.T)
+
+

@@ -1,0 +1,112 @@
+"""Where each figure stands, and what the filter carries from sample to sample."""
+
+from typing import NamedTuple
+
+from fusus.core.arrays import Array, IntArray
+
+# The nominal state: position m, velocity m/s (both north-east-down), attitude q_nb, gyro bias rad/s, accelerometer bias
+# m/s^2 (body), barometer offset m, GNSS wander m, GNSS delay s, lever arm m (body), earth field µT (north-east-down),
+# field of the craft µT (body).
+POS, VEL, ATT, GYRO, ACC, BARO, WANDER, DELAY, ARM, FIELD, IRON = 0, 3, 6, 10, 13, 16, 17, 20, 21, 24, 27
+NOMINAL = 30
+# The error state, truth minus estimate, with a rotation in place of the quaternion: R_true = exp([φ]×) R, φ in
+# north-east-down. The sixteen first are always there; where the others begin is in the coefficients, -1 for absent.
+E_POS, E_VEL, E_ATT, E_GYRO, E_ACC, E_BARO = 0, 3, 6, 9, 12, 15
+ALWAYS = 16
+MOST = 29
+
+# Channels of measurement.
+CH_POS, CH_VEL, CH_BARO, CH_FIELD, CH_RANGE, CH_STILL, CH_RATE, CH_COURSE = 0, 3, 6, 7, 10, 11, 14, 17
+CHANNELS = 18
+
+# What is known of a sample beforehand.
+AT_REST, ACC_CLIPPED, GYRO_CLIPPED = 1, 2, 4
+
+# A remembered moment: time, position, velocity, attitude, body rate, and the corrections summed up till then.
+PAST = 26
+MOMENTS = 512
+
+
+class Coefficients(NamedTuple):
+    """Constant during a run. Variances are squares of the parameters' units; ``i_*`` where optional errors begin."""
+
+    gravity_m_s2: float
+    every: int
+    gyro_var: float
+    gyro_walk_var: float
+    gyro_scale_var: float
+    gyro_cross_var: float
+    acc_var: float
+    acc_walk_var: float
+    acc_scale_var: float
+    gnss_var_h: float
+    gnss_var_v: float
+    wander_var_h: float
+    wander_var_v: float
+    wander_tau_s: float
+    velocity_var_h: float
+    velocity_var_v: float
+    follow: float
+    delay_var: float
+    baro_var: float
+    baro_walk_var: float
+    baro_delay_s: float
+    airflow: float
+    mag_var: float
+    mag_soft_var: float
+    motor_var: float
+    iron_walk_var: float
+    field_ut: float
+    horizontal_ut: float
+    dip_rad: float
+    mag_gate: float
+    dip_gate_rad: float
+    vector: bool
+    course: bool
+    course_speed_m_s: float
+    course_var: float
+    ground_down_m: float
+    gate2: float
+    recover_s: float
+    i_wander: int
+    i_delay: int
+    i_arm: int
+    i_field: int
+    i_iron: int
+    keeps_rows: bool
+
+
+class State(NamedTuple):
+    """All arrays, changed in place.
+
+    ``x`` (30,) the nominal state; ``p`` (n, n) the covariance; ``group`` what has built up since its last step; ``past``
+    (512, 26) remembered moments and ``sums`` (12,) the corrections made so far; ``channels`` (18, 4) per channel: time of
+    the last use, last innovation, its time, and the variance that it follows; ``at`` where each stream stands; ``e``,
+    ``k``, ``d``, ``cols``, ``vals`` scratch.
+    """
+
+    x: Array
+    p: Array
+    group: Array
+    past: Array
+    sums: Array
+    channels: Array
+    at: IntArray
+    e: Array
+    k: Array
+    d: Array
+    cols: IntArray
+    vals: Array
+
+
+# Places in ``group``: duration, force·s (3), rotation (3), turned angle north-east-down of the last half minute (3), flags,
+# shaking variances, the sample before (6), how long at rest, gyro·s at rest (3), when the last moment was kept, when the
+# last fix came.
+G_DT, G_F, G_TURN, G_TURNED, G_FLAGS, G_SHAKE_A, G_SHAKE_G, G_LAST, G_REST, G_REST_G, G_PUSHED, G_GNSS = (
+    0, 1, 4, 7, 10, 11, 12, 13, 19, 20, 23, 24,
+)  # fmt: skip
+# What the field is off: strength µT, dip and heading rad, as means of the last half second.
+G_FIELD_OFF, G_FIELD_LEAN, G_FIELD_TURN = 25, 26, 27
+GROUP = 28
+# Places in ``at``: samples in the group, next row of each stream, next innovation row, moments remembered.
+AT_COUNT, AT_GNSS, AT_BARO, AT_MAG, AT_RANGE, AT_ROW, AT_PAST, AT_SAMPLE = 0, 1, 2, 3, 4, 5, 6, 7
