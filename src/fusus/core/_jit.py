@@ -39,3 +39,8 @@ def summing_kernel(function: F) -> F:
     """Compile a plain sum, whose terms may be added in any order: several at a time. isnan and infinities still hold."""
     order_free = {"reassoc", "nsz", "contract"}
     return cast(F, numba.njit(cache=True, nogil=True, error_model="numpy", fastmath=order_free)(function))
+
+
+def contracting_kernel(function: F) -> F:
+    """Compile ``function`` so that a product and a sum may become one instruction, rounded once. isnan still holds."""
+    return cast(F, numba.njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract"})(function))

@@ -4,7 +4,7 @@ import math
 
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array
-from fusus.core.estimation.navigation_ekf.measure import entry, inject, rotation, take, wrapped
+from fusus.core.estimation.navigation_ekf.measure import entry, first, inject, rotation, take, wrapped
 from fusus.core.estimation.navigation_ekf.states import (
     ALWAYS,
     ATT,
@@ -16,7 +16,7 @@ from fusus.core.estimation.navigation_ekf.states import (
     G_FIELD_TURN,
     IRON,
     Coefficients,
-    State,
+    W,
 )
 
 # A field error lasts while the craft goes by its cause: neighbouring samples share it. An imperfect calibration lasts longer.
@@ -27,12 +27,12 @@ SURE = 3.0  # squared sigmas beyond which a mean is no chance
 
 
 @kernel
-def fuse_field(c: Coefficients, s: State, rows: Array, t: float, bx: float, by: float, bz: float, every_s: float) -> int:
+def fuse_field(c: Coefficients, m: Array, p: Array, n: int, rows: Array, t: float, bx: float, by: float, bz: float, every_s: float) -> int:
     """Take a field sample in; return 1 used, 2 left out by strength, dip or gate.
 
     What strength, dip and direction are off the expected tells how far the direction may be off: that much noise is added.
     """
-    x, g = s.x, s.group
+    x = m
     r = rotation(x[ATT], x[ATT + 1], x[ATT + 2], x[ATT + 3])
     mx, my, mz = bx - x[IRON], by - x[IRON + 1], bz - x[IRON + 2]
     mn = r[0] * mx + r[1] * my + r[2] * mz
@@ -43,56 +43,56 @@ def fuse_field(c: Coefficients, s: State, rows: Array, t: float, bx: float, by: 
     off = strength - c.field_ut
     lean = math.atan2(md, horizontal) - c.dip_rad
     share = every_s / (every_s + MEAN_S)
-    g[G_FIELD_OFF] += share * (off - g[G_FIELD_OFF])
-    g[G_FIELD_LEAN] += share * (lean - g[G_FIELD_LEAN])
+    m[G_FIELD_OFF] += share * (off - m[G_FIELD_OFF])
+    m[G_FIELD_LEAN] += share * (lean - m[G_FIELD_LEAN])
     if abs(off) > c.mag_gate * c.field_ut or abs(lean) > c.dip_gate_rad or horizontal < 1e-6:
         return 2
     y = wrapped(math.atan2(x[FIELD + 1], x[FIELD]) - math.atan2(me, mn))
-    g[G_FIELD_TURN] += share * (y - g[G_FIELD_TURN])
+    m[G_FIELD_TURN] += share * (y - m[G_FIELD_TURN])
     known = 0.5 * c.mag_var * share + c.mag_soft_var
     if c.i_iron >= ALWAYS:
-        known += (s.p[c.i_iron, c.i_iron] + s.p[c.i_iron + 1, c.i_iron + 1] + s.p[c.i_iron + 2, c.i_iron + 2]) / 3.0
-    tilt = 0.5 * (s.p[E_ATT, E_ATT] + s.p[E_ATT + 1, E_ATT + 1])
-    turned = known + s.p[E_ATT + 2, E_ATT + 2] * c.horizontal_ut * c.horizontal_ut
-    doubt = max(g[G_FIELD_OFF] ** 2 - SURE * known, 0.0)
-    doubt += max((g[G_FIELD_LEAN] * c.field_ut) ** 2 - SURE * (known + tilt * c.field_ut * c.field_ut), 0.0)
-    doubt += max((g[G_FIELD_TURN] * c.horizontal_ut) ** 2 - SURE * turned, 0.0)
+        known += (p[W * c.i_iron + c.i_iron] + p[W * (c.i_iron + 1) + c.i_iron + 1] + p[W * (c.i_iron + 2) + c.i_iron + 2]) / 3.0
+    tilt = 0.5 * (p[W * E_ATT + E_ATT] + p[W * (E_ATT + 1) + E_ATT + 1])
+    turned = known + p[W * (E_ATT + 2) + E_ATT + 2] * c.horizontal_ut * c.horizontal_ut
+    doubt = max(m[G_FIELD_OFF] ** 2 - SURE * known, 0.0)
+    doubt += max((m[G_FIELD_LEAN] * c.field_ut) ** 2 - SURE * (known + tilt * c.field_ut * c.field_ut), 0.0)
+    doubt += max((m[G_FIELD_TURN] * c.horizontal_ut) ** 2 - SURE * turned, 0.0)
     # A lasting error is taken for a noise whose few independent samples weigh as much.
     noise = c.mag_var + doubt * (1.0 + 2.0 * DISTURBED_TAU_S / every_s)
     noise += c.mag_soft_var * (1.0 + 2.0 * CALIBRATION_TAU_S / every_s)
-    used = fuse_axes(c, s, rows, t, bx, by, bz, noise) if c.vector else fuse_heading(c, s, rows, t, y, noise)
-    inject(c, s, t)
+    used = fuse_axes(c, m, p, n, rows, t, bx, by, bz, noise) if c.vector else fuse_heading(c, m, p, n, rows, t, y, noise)
+    inject(c, m, t)
     return 1 if used > 0 else 2
 
 
 @kernel
-def fuse_heading(c: Coefficients, s: State, rows: Array, t: float, y: float, noise: float) -> int:
+def fuse_heading(c: Coefficients, m: Array, p: Array, n: int, rows: Array, t: float, y: float, noise: float) -> int:
     """Take the direction of the horizontal field against the declination.
 
     The row is that of the expected field: one of the measured field shares its noise, and would learn from it.
     """
-    x = s.x
+    x = m
     r = rotation(x[ATT], x[ATT + 1], x[ATT + 2], x[ATT + 3])
     fn, fe, fd = x[FIELD], x[FIELD + 1], x[FIELD + 2]
     horizontal = math.hypot(fn, fe)
     cos, sin, slope = fn / horizontal, fe / horizontal, fd / horizontal
-    m = entry(s, 0, E_ATT + 2, 1.0)
-    m = entry(s, m, E_ATT, -slope * cos)
-    m = entry(s, m, E_ATT + 1, -slope * sin)
+    first(m, E_ATT + 2, 1.0)
+    entry(m, E_ATT, -slope * cos)
+    entry(m, E_ATT + 1, -slope * sin)
     if c.i_iron >= ALWAYS:
         for j in range(3):
-            m = entry(s, m, c.i_iron + j, -(cos * r[3 + j] - sin * r[j]) / horizontal)
+            entry(m, c.i_iron + j, -(cos * r[3 + j] - sin * r[j]) / horizontal)
     if c.i_field >= ALWAYS:
         h2 = fn * fn + fe * fe
-        m = entry(s, m, c.i_field, fe / h2)
-        m = entry(s, m, c.i_field + 1, -fn / h2)
-    return take(c, s, rows, CH_FIELD, t, m, y, noise / (horizontal * horizontal), E_ATT + 2, 0.0)
+        entry(m, c.i_field, fe / h2)
+        entry(m, c.i_field + 1, -fn / h2)
+    return take(c, m, p, n, rows, CH_FIELD, t, y, noise / (horizontal * horizontal), E_ATT + 2, 0.0)
 
 
 @kernel
-def fuse_axes(c: Coefficients, s: State, rows: Array, t: float, bx: float, by: float, bz: float, noise: float) -> int:
+def fuse_axes(c: Coefficients, m: Array, p: Array, n: int, rows: Array, t: float, bx: float, by: float, bz: float, noise: float) -> int:
     """Take all three axes: b = Rᵀ m + h, so that an error φ shows as Rᵀ (m × φ)."""
-    x = s.x
+    x = m
     r = rotation(x[ATT], x[ATT + 1], x[ATT + 2], x[ATT + 3])
     fn, fe, fd = x[FIELD], x[FIELD + 1], x[FIELD + 2]
     used = 0
@@ -100,13 +100,13 @@ def fuse_axes(c: Coefficients, s: State, rows: Array, t: float, bx: float, by: f
         b = bx if i == 0 else by if i == 1 else bz
         y = b - (r[i] * fn + r[3 + i] * fe + r[6 + i] * fd + x[IRON + i])
         # Rows of Rᵀ [m×].
-        m = entry(s, 0, E_ATT, r[3 + i] * fd - r[6 + i] * fe)
-        m = entry(s, m, E_ATT + 1, r[6 + i] * fn - r[i] * fd)
-        m = entry(s, m, E_ATT + 2, r[i] * fe - r[3 + i] * fn)
+        first(m, E_ATT, r[3 + i] * fd - r[6 + i] * fe)
+        entry(m, E_ATT + 1, r[6 + i] * fn - r[i] * fd)
+        entry(m, E_ATT + 2, r[i] * fe - r[3 + i] * fn)
         if c.i_iron >= ALWAYS:
-            m = entry(s, m, c.i_iron + i, 1.0)
+            entry(m, c.i_iron + i, 1.0)
         if c.i_field >= ALWAYS:
             for j in range(3):
-                m = entry(s, m, c.i_field + j, r[3 * j + i])
-        used += take(c, s, rows, CH_FIELD + i, t, m, y, noise, E_ATT + 2, 0.0)
+                entry(m, c.i_field + j, r[3 * j + i])
+        used += take(c, m, p, n, rows, CH_FIELD + i, t, y, noise, E_ATT + 2, 0.0)
     return used

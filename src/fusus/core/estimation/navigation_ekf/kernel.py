@@ -1,7 +1,5 @@
 """The compiled filter: strapdown at every sample, covariance in groups, measurements as they arrive."""
 
-import math
-
 import numpy as np
 
 from fusus.core._jit import kernel
@@ -60,6 +58,7 @@ from fusus.core.estimation.navigation_ekf.states import (
     VEL,
     Coefficients,
     State,
+    W,
 )
 
 # An accelerometer's scale error acts along a push, which lasts so long; a gyro's along a turn, till the heading is seen again.
@@ -77,25 +76,20 @@ GRAVITY = 9.80665
 
 
 @kernel
-def carry_on(c: Coefficients, s: State, t: float, gx: float, gy: float, gz: float) -> None:
+def carry_on(c: Coefficients, m: Array, p: Array, n: int, past: Array, t: float) -> None:
     """Step the covariance over the group that has built up, add its noise, and remember the moment."""
-    g = s.group
-    dt = g[G_DT]
+    dt = m[G_DT]
     if dt <= 0.0:
         return
-    r = rotation(s.x[ATT], s.x[ATT + 1], s.x[ATT + 2], s.x[ATT + 3])
-    rot = s.d[:9].reshape(3, 3)
-    for i in range(9):
-        rot[i // 3, i % 3] = r[i]
+    r = rotation(m[ATT], m[ATT + 1], m[ATT + 2], m[ATT + 3])
     inverse = 1.0 / dt
-    fn, fe, fd = g[G_F] * inverse, g[G_F + 1] * inverse, g[G_F + 2] * inverse
-    p = s.p
-    propagate(p, dt, fn, fe, fd, rot)
-    sample_s = dt / max(s.at[AT_COUNT], 1)
+    fn, fe, fd = m[G_F] * inverse, m[G_F + 1] * inverse, m[G_F + 2] * inverse
+    propagate(p, n, dt, fn, fe, fd, r[0], r[1], r[2], r[3], r[4], r[5], r[6], r[7], r[8])
+    sample_s = dt / max(m[AT_COUNT], 1.0)
     push = 2.0 * PUSH_TAU_S * c.acc_scale_var * (fn * fn + fe * fe + (fd + c.gravity_m_s2) ** 2)
-    vel = (c.acc_var + LEAK * LEAK * g[G_SHAKE_A] * sample_s + push) * dt
-    att = (c.gyro_var + LEAK * LEAK * g[G_SHAKE_G] * sample_s) * dt
-    flags = int(g[G_FLAGS])
+    vel = (c.acc_var + LEAK * LEAK * m[G_SHAKE_A] * sample_s + push) * dt
+    att = (c.gyro_var + LEAK * LEAK * m[G_SHAKE_G] * sample_s) * dt
+    flags = int(m[G_FLAGS])
     if flags & ACC_CLIPPED:
         vel += (LOST_ACC_M_S2 * dt) ** 2
     if flags & GYRO_CLIPPED:
@@ -108,127 +102,131 @@ def carry_on(c: Coefficients, s: State, t: float, gx: float, gy: float, gz: floa
     keep = max(1.0 - dt / TURN_TAU_S, 0.0)
     turned = 0.0
     for i in range(3):
-        step = r[3 * i] * g[G_TURN] + r[3 * i + 1] * g[G_TURN + 1] + r[3 * i + 2] * g[G_TURN + 2]
-        before = g[G_TURNED + i] * keep
-        g[G_TURNED + i] = before + step
+        step = r[3 * i] * m[G_TURN] + r[3 * i + 1] * m[G_TURN + 1] + r[3 * i + 2] * m[G_TURN + 2]
+        before = m[G_TURNED + i] * keep
+        m[G_TURNED + i] = before + step
         grown = max(2.0 * before * step + step * step, 0.0)
-        p[E_ATT + i, E_ATT + i] += (c.gyro_scale_var - c.gyro_cross_var) * grown
+        p[(W + 1) * (E_ATT + i)] += (c.gyro_scale_var - c.gyro_cross_var) * grown
         turned += grown
     att += c.gyro_cross_var * turned
     for i in range(3):
-        p[E_VEL + i, E_VEL + i] += vel
-        p[E_ATT + i, E_ATT + i] += att
-        p[E_GYRO + i, E_GYRO + i] += c.gyro_walk_var * dt
-        p[E_ACC + i, E_ACC + i] += c.acc_walk_var * dt
-    speed2 = s.x[VEL] ** 2 + s.x[VEL + 1] ** 2 + s.x[VEL + 2] ** 2
+        p[(W + 1) * (E_VEL + i)] += vel
+        p[(W + 1) * (E_ATT + i)] += att
+        p[(W + 1) * (E_GYRO + i)] += c.gyro_walk_var * dt
+        p[(W + 1) * (E_ACC + i)] += c.acc_walk_var * dt
+    speed2 = m[VEL] ** 2 + m[VEL + 1] ** 2 + m[VEL + 2] ** 2
     flow = c.airflow * speed2 / (2.0 * GRAVITY)
-    p[E_BARO, E_BARO] += (c.baro_walk_var + flow * flow / AIRFLOW_TAU_S) * dt
+    p[(W + 1) * E_BARO] += (c.baro_walk_var + flow * flow / AIRFLOW_TAU_S) * dt
     if c.i_iron >= ALWAYS:
         for i in range(3):
-            p[c.i_iron + i, c.i_iron + i] += c.iron_walk_var * dt
-    g[G_DT] = g[G_FLAGS] = 0.0
-    g[G_TURN] = g[G_TURN + 1] = g[G_TURN + 2] = 0.0
-    g[G_F] = g[G_F + 1] = g[G_F + 2] = 0.0
-    s.at[AT_COUNT] = 0
-    if t - g[G_PUSHED] >= SPACING_S:
-        g[G_PUSHED] = t
-        remember(s, t, gx, gy, gz)
+            p[(W + 1) * (c.i_iron + i)] += c.iron_walk_var * dt
+    if t - m[G_PUSHED] >= SPACING_S:
+        m[G_PUSHED] = t
+        remember(m, past, t, m[G_TURN] * inverse, m[G_TURN + 1] * inverse, m[G_TURN + 2] * inverse)
+    m[G_DT] = m[G_FLAGS] = m[AT_COUNT] = 0.0
+    for i in range(3):
+        m[G_F + i] = m[G_TURN + i] = 0.0
 
 
 @kernel
-def advance(
-    c: Coefficients, s: State, dt: float, known: int,
-    gx: float, gy: float, gz: float, ax: float, ay: float, az: float,
-) -> None:  # fmt: skip
-    """Take one inertial sample in: turn, push, move; sum up for the covariance."""
-    x, g = s.x, s.group
-    wx, wy, wz = gx - x[GYRO], gy - x[GYRO + 1], gz - x[GYRO + 2]
-    fx, fy, fz = ax - x[ACC], ay - x[ACC + 1], az - x[ACC + 2]
+def strapdown(
+    w: float, x: float, y: float, z: float, dt: float,
+    wx: float, wy: float, wz: float, fx: float, fy: float, fz: float,
+) -> tuple[float, float, float, float, float, float, float]:  # fmt: skip
+    """Return the attitude after a sample of rate and specific force without their biases, and the force north-east-down.
+
+    The force acts on the attitude of mid-sample: f + (ω dt/2) × f, seen from the old one.
+    """
     h = 0.5 * dt
-    # The force acts on the attitude of mid-sample: f + (ω dt/2) × f, seen from the old one.
     mx, my, mz = fx + h * (wy * fz - wz * fy), fy + h * (wz * fx - wx * fz), fz + h * (wx * fy - wy * fx)
-    fn, fe, fd = to_nav(x[ATT], x[ATT + 1], x[ATT + 2], x[ATT + 3], mx, my, mz)
-    x[ATT], x[ATT + 1], x[ATT + 2], x[ATT + 3] = turn(
-        x[ATT], x[ATT + 1], x[ATT + 2], x[ATT + 3], wx * dt, wy * dt, wz * dt
-    )
-    un, ue, ud = fn * dt, fe * dt, (fd + c.gravity_m_s2) * dt
-    x[POS] += (x[VEL] + 0.5 * un) * dt
-    x[POS + 1] += (x[VEL + 1] + 0.5 * ue) * dt
-    x[POS + 2] += (x[VEL + 2] + 0.5 * ud) * dt
-    x[VEL] += un
-    x[VEL + 1] += ue
-    x[VEL + 2] += ud
-    g[G_DT] += dt
-    g[G_F] += fn * dt
-    g[G_F + 1] += fe * dt
-    g[G_F + 2] += fd * dt
-    g[G_TURN] += wx * dt
-    g[G_TURN + 1] += wy * dt
-    g[G_TURN + 2] += wz * dt
-    if known:
-        g[G_FLAGS] = float(int(g[G_FLAGS]) | known)
-    if known & AT_REST:
-        g[G_REST] += dt
-        g[G_REST_G] += gx * dt
-        g[G_REST_G + 1] += gy * dt
-        g[G_REST_G + 2] += gz * dt
-    elif g[G_REST] > 0.0:
-        if c.i_iron >= ALWAYS:  # motors start: their currents make a field of their own
+    fn, fe, fd = to_nav(w, x, y, z, mx, my, mz)
+    w, x, y, z = turn(w, x, y, z, wx * dt, wy * dt, wz * dt)
+    return w, x, y, z, fn, fe, fd
+
+
+@kernel
+def note_rest(c: Coefficients, m: Array, p: Array, dt: float, rests: bool, gx: float, gy: float, gz: float) -> None:
+    """Sum up what a sample at rest says; on leaving it, motors start: their currents make a field of their own."""
+    if rests:
+        m[G_REST] += dt
+        m[G_REST_G] += gx * dt
+        m[G_REST_G + 1] += gy * dt
+        m[G_REST_G + 2] += gz * dt
+    elif m[G_REST] >= 0.0:
+        if c.i_iron >= ALWAYS:
             for i in range(3):
-                s.p[c.i_iron + i, c.i_iron + i] += c.motor_var
-        g[G_REST] = g[G_REST_G] = g[G_REST_G + 1] = g[G_REST_G + 2] = 0.0
-    if s.at[AT_COUNT] == 0 and dt < GAP_S:
-        # The difference of neighbouring samples shows shaking without the motion.
-        da = ((ax - g[G_LAST]) ** 2 + (ay - g[G_LAST + 1]) ** 2 + (az - g[G_LAST + 2]) ** 2) / 6.0
-        dg = ((gx - g[G_LAST + 3]) ** 2 + (gy - g[G_LAST + 4]) ** 2 + (gz - g[G_LAST + 5]) ** 2) / 6.0
-        g[G_SHAKE_A] += (da - g[G_SHAKE_A]) / SHAKE_GROUPS
-        g[G_SHAKE_G] += (dg - g[G_SHAKE_G]) / SHAKE_GROUPS
-    s.at[AT_COUNT] += 1
-    if s.at[AT_COUNT] >= c.every:
-        g[G_LAST], g[G_LAST + 1], g[G_LAST + 2] = ax, ay, az
-        g[G_LAST + 3], g[G_LAST + 4], g[G_LAST + 5] = gx, gy, gz
+                p[(W + 1) * (c.i_iron + i)] += c.motor_var
+        m[G_REST] = -1.0
+    if rests and m[G_REST] < 0.0:
+        m[G_REST] = m[G_REST_G] = m[G_REST_G + 1] = m[G_REST_G + 2] = 0.0
+
+
+@kernel
+def note_shaking(
+    m: Array, ax: float, ay: float, az: float, bx: float, by: float, bz: float,
+    gx: float, gy: float, gz: float, hx: float, hy: float, hz: float,
+) -> None:  # fmt: skip
+    """Follow how much the frame shakes: the difference of neighbouring samples shows it without the motion."""
+    da = ((ax - bx) ** 2 + (ay - by) ** 2 + (az - bz) ** 2) / 6.0
+    dg = ((gx - hx) ** 2 + (gy - hy) ** 2 + (gz - hz) ** 2) / 6.0
+    m[G_SHAKE_A] += (da - m[G_SHAKE_A]) / SHAKE_GROUPS
+    m[G_SHAKE_G] += (dg - m[G_SHAKE_G]) / SHAKE_GROUPS
 
 
 @kernel
 def fuse_due(
-    c: Coefficients, s: State, t: float, gnss: Array, baro: Array, mag: Array, ranges: Array, rows: Array, moment: Array
+    c: Coefficients, m: Array, p: Array, n: int, past: Array, t: float, gnss: Array, baro: Array, mag: Array, ranges: Array, rows: Array
 ) -> int:
     """Take in all measurements that have come by ``t``; return the flags of what was done."""
     flags = 0
-    at = s.at
-    while at[AT_MAG] < mag.shape[0] and mag[at[AT_MAG], 0] <= t:
-        m = mag[at[AT_MAG]]
-        at[AT_MAG] += 1
-        flags |= MAG_USED if fuse_field(c, s, rows, t, m[1], m[2], m[3], m[4]) == 1 else MAG_GATED
-    while at[AT_BARO] < baro.shape[0] and baro[at[AT_BARO], 0] <= t:
-        b = baro[at[AT_BARO]]
-        at[AT_BARO] += 1
-        flags |= 0 if fuse_baro(c, s, rows, t, b[1]) == 1 else BARO_GATED
-    while at[AT_RANGE] < ranges.shape[0] and ranges[at[AT_RANGE], 0] <= t:
-        d = ranges[at[AT_RANGE]]
-        at[AT_RANGE] += 1
-        fuse_range(c, s, rows, t, d[1])
-    while at[AT_GNSS] < gnss.shape[0] and gnss[at[AT_GNSS], 0] <= t:
-        z = gnss[at[AT_GNSS]]
-        at[AT_GNSS] += 1
-        used, refused = fuse_fix(c, s, rows, t, z[0], z[1:], moment)
+    at = int(m[AT_MAG])
+    while at < mag.shape[0] and mag[at, 0] <= t:
+        used = fuse_field(c, m, p, n, rows, t, mag[at, 1], mag[at, 2], mag[at, 3], mag[at, 4])
+        flags |= MAG_USED if used == 1 else MAG_GATED
+        at += 1
+    m[AT_MAG] = at
+    at = int(m[AT_BARO])
+    while at < baro.shape[0] and baro[at, 0] <= t:
+        flags |= 0 if fuse_baro(c, m, p, n, rows, t, baro[at, 1]) == 1 else BARO_GATED
+        at += 1
+    m[AT_BARO] = at
+    at = int(m[AT_RANGE])
+    while at < ranges.shape[0] and ranges[at, 0] <= t:
+        fuse_range(c, m, p, n, rows, t, ranges[at, 1])
+        at += 1
+    m[AT_RANGE] = at
+    at = int(m[AT_GNSS])
+    while at < gnss.shape[0] and gnss[at, 0] <= t:
+        used, refused = fuse_fix(c, m, p, n, past, rows, t, gnss[at, 0], gnss[at, 1:])
         flags |= (GNSS_USED if used > 0 else 0) | (GNSS_GATED if refused > 0 else 0)
+        at += 1
+    m[AT_GNSS] = at
     return flags
 
 
 @kernel
-def next_due(s: State, gnss: Array, baro: Array, mag: Array, ranges: Array) -> float:
+def next_due(m: Array, gnss: Array, baro: Array, mag: Array, ranges: Array) -> float:
     """Return when the next measurement comes."""
     out = np.inf
-    if s.at[AT_GNSS] < gnss.shape[0]:
-        out = min(out, gnss[s.at[AT_GNSS], 0])
-    if s.at[AT_BARO] < baro.shape[0]:
-        out = min(out, baro[s.at[AT_BARO], 0])
-    if s.at[AT_MAG] < mag.shape[0]:
-        out = min(out, mag[s.at[AT_MAG], 0])
-    if s.at[AT_RANGE] < ranges.shape[0]:
-        out = min(out, ranges[s.at[AT_RANGE], 0])
+    if m[AT_GNSS] < gnss.shape[0]:
+        out = min(out, gnss[int(m[AT_GNSS]), 0])
+    if m[AT_BARO] < baro.shape[0]:
+        out = min(out, baro[int(m[AT_BARO]), 0])
+    if m[AT_MAG] < mag.shape[0]:
+        out = min(out, mag[int(m[AT_MAG]), 0])
+    if m[AT_RANGE] < ranges.shape[0]:
+        out = min(out, ranges[int(m[AT_RANGE]), 0])
     return out
+
+
+@kernel
+def keep(m: Array, p: Array, n: int, key_x: Array, key_p: Array) -> None:
+    """Copy state and covariance."""
+    for i in range(key_x.shape[0]):
+        key_x[i] = m[i]
+    for i in range(n):
+        for j in range(n):
+            key_p[i, j] = p[W * i + j]
 
 
 @kernel
@@ -256,43 +254,73 @@ def advance_all(
     ``motion`` (N, 10) gets position, velocity and attitude; every ``key_every`` samples of the whole recording ``key_x``
     (K, 30) and ``key_p`` (K, n, n) get state and covariance. ``rows`` (R, 5) gets channel, time, innovation, its variance and
     whether it was used; measurements (M, ·) begin with the time at which they come.
+
+    Between steps of the covariance the motion lives in plain numbers: most of the work is here.
     """
-    moment = np.empty(16)
-    due = next_due(s, gnss, baro, mag, ranges)
+    m, p, past, n = s.m, s.p, s.past, s.n
+    due = next_due(m, gnss, baro, mag, ranges)
+    px, py, pz, vx, vy, vz = m[POS], m[POS + 1], m[POS + 2], m[VEL], m[VEL + 1], m[VEL + 2]
+    w, x, y, z = m[ATT], m[ATT + 1], m[ATT + 2], m[ATT + 3]
+    bgx, bgy, bgz, bax, bay, baz = m[GYRO], m[GYRO + 1], m[GYRO + 2], m[ACC], m[ACC + 1], m[ACC + 2]
+    sum_t, count = m[G_DT], m[AT_COUNT]
+    sn, se, sd = m[G_F], m[G_F + 1], m[G_F + 2]
+    tx, ty, tz = m[G_TURN], m[G_TURN + 1], m[G_TURN + 2]
+    lax, lay, laz, lgx, lgy, lgz = m[G_LAST], m[G_LAST + 1], m[G_LAST + 2], m[G_LAST + 3], m[G_LAST + 4], m[G_LAST + 5]
+    g = c.gravity_m_s2
+    at = int(m[AT_SAMPLE])
+    resting = m[G_REST] >= 0.0
     for i in range(t.shape[0]):
-        now = t[i]
-        what = int(known[i])
-        gx, gy, gz = gyro[i, 0], gyro[i, 1], gyro[i, 2]
-        advance(c, s, dt[i], what, gx, gy, gz, acc[i, 0], acc[i, 1], acc[i, 2])
+        h, what = dt[i], int(known[i])
+        gx, gy, gz, ax, ay, az = gyro[i, 0], gyro[i, 1], gyro[i, 2], acc[i, 0], acc[i, 1], acc[i, 2]
+        wx, wy, wz = gx - bgx, gy - bgy, gz - bgz
+        w, x, y, z, fn, fe, fd = strapdown(w, x, y, z, h, wx, wy, wz, ax - bax, ay - bay, az - baz)
+        un, ue, ud = fn * h, fe * h, (fd + g) * h
+        px += (vx + 0.5 * un) * h
+        py += (vy + 0.5 * ue) * h
+        pz += (vz + 0.5 * ud) * h
+        vx, vy, vz = vx + un, vy + ue, vz + ud
+        sum_t, count = sum_t + h, count + 1.0
+        sn, se, sd = sn + un, se + ue, sd + fd * h
+        tx, ty, tz = tx + wx * h, ty + wy * h, tz + wz * h
+        if what or resting:
+            m[G_FLAGS] = float(int(m[G_FLAGS]) | what)
+            note_rest(c, m, p, h, (what & AT_REST) > 0, gx, gy, gz)
+            resting = m[G_REST] >= 0.0
         flag = ACC_GATED if what & ACC_CLIPPED else ACC_USED
-        if dt[i] > GAP_S:
+        if h > GAP_S:
             flag |= GAP
-        rested = s.group[G_REST] >= EVERY_S
-        if s.at[AT_COUNT] >= c.every or due <= now or rested or dt[i] > GAP_S:
-            carry_on(c, s, now, gx - s.x[GYRO], gy - s.x[GYRO + 1], gz - s.x[GYRO + 2])
+        if count >= c.every or due <= t[i] or h > GAP_S:
+            m[POS], m[POS + 1], m[POS + 2], m[VEL], m[VEL + 1], m[VEL + 2] = px, py, pz, vx, vy, vz
+            m[ATT], m[ATT + 1], m[ATT + 2], m[ATT + 3] = w, x, y, z
+            m[G_DT], m[AT_COUNT], m[G_F], m[G_F + 1], m[G_F + 2] = sum_t, count, sn, se, sd
+            m[G_TURN], m[G_TURN + 1], m[G_TURN + 2] = tx, ty, tz
+            if h < GAP_S:
+                note_shaking(m, ax, ay, az, lax, lay, laz, gx, gy, gz, lgx, lgy, lgz)
+            carry_on(c, m, p, n, past, t[i])
+            sum_t, count, sn, se, sd, tx, ty, tz = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
+            rested = m[G_REST] >= EVERY_S
             if rested:
-                fuse_rest(c, s, rows, now)
-            if due <= now:
-                flag |= fuse_due(c, s, now, gnss, baro, mag, ranges, rows, moment)
-                due = next_due(s, gnss, baro, mag, ranges)
-        for j in range(10):
-            motion[i, j] = s.x[j]
+                fuse_rest(c, m, p, n, rows, t[i])
+            if due <= t[i]:
+                flag |= fuse_due(c, m, p, n, past, t[i], gnss, baro, mag, ranges, rows)
+                due = next_due(m, gnss, baro, mag, ranges)
+                rested = True
+            if rested:
+                px, py, pz, vx, vy, vz = m[POS], m[POS + 1], m[POS + 2], m[VEL], m[VEL + 1], m[VEL + 2]
+                w, x, y, z = m[ATT], m[ATT + 1], m[ATT + 2], m[ATT + 3]
+                bgx, bgy, bgz, bax, bay, baz = m[GYRO], m[GYRO + 1], m[GYRO + 2], m[ACC], m[ACC + 1], m[ACC + 2]
+        lax, lay, laz, lgx, lgy, lgz = ax, ay, az, gx, gy, gz
+        motion[i, 0], motion[i, 1], motion[i, 2], motion[i, 3], motion[i, 4], motion[i, 5] = px, py, pz, vx, vy, vz
+        motion[i, 6], motion[i, 7], motion[i, 8], motion[i, 9] = w, x, y, z
         flags[i] = flag
-        at = s.at[AT_SAMPLE]
-        s.at[AT_SAMPLE] += 1
         if at % key_every == 0:
-            key = at // key_every
-            key_x[key] = s.x
-            key_p[key] = s.p
-
-
-@kernel
-def is_sound(s: State) -> bool:
-    """Return whether all of the state and its variances are numbers, and none of these negative."""
-    for i in range(s.x.shape[0]):
-        if not math.isfinite(s.x[i]):
-            return False
-    for i in range(s.p.shape[0]):
-        if not s.p[i, i] >= 0.0:
-            return False
-    return True
+            m[POS], m[POS + 1], m[POS + 2], m[VEL], m[VEL + 1], m[VEL + 2] = px, py, pz, vx, vy, vz
+            m[ATT], m[ATT + 1], m[ATT + 2], m[ATT + 3] = w, x, y, z
+            keep(m, p, n, key_x[at // key_every], key_p[at // key_every])
+        at += 1
+    m[POS], m[POS + 1], m[POS + 2], m[VEL], m[VEL + 1], m[VEL + 2] = px, py, pz, vx, vy, vz
+    m[ATT], m[ATT + 1], m[ATT + 2], m[ATT + 3] = w, x, y, z
+    m[G_DT], m[AT_COUNT], m[G_F], m[G_F + 1], m[G_F + 2] = sum_t, count, sn, se, sd
+    m[G_TURN], m[G_TURN + 1], m[G_TURN + 2] = tx, ty, tz
+    m[G_LAST], m[G_LAST + 1], m[G_LAST + 2], m[G_LAST + 3], m[G_LAST + 4], m[G_LAST + 5] = lax, lay, laz, lgx, lgy, lgz
+    m[AT_SAMPLE] = at

@@ -4,7 +4,7 @@ import math
 
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array
-from fusus.core.estimation.navigation_ekf.measure import entry, inject, rotation, take, wrapped
+from fusus.core.estimation.navigation_ekf.measure import entry, first, inject, rotation, take, wrapped
 from fusus.core.estimation.navigation_ekf.past import recall
 from fusus.core.estimation.navigation_ekf.states import (
     ALWAYS,
@@ -13,15 +13,17 @@ from fusus.core.estimation.navigation_ekf.states import (
     CH_COURSE,
     CH_POS,
     CH_VEL,
+    CHANNEL,
     DELAY,
     E_ACC,
     E_ATT,
     E_POS,
     E_VEL,
     G_GNSS,
+    MOMENT,
     WANDER,
     Coefficients,
-    State,
+    W,
 )
 
 # How long a gust turns the nose off the course: neighbouring fixes see the same one.
@@ -29,55 +31,56 @@ CRAB_TAU_S = 2.0
 
 
 @kernel
-def wander(c: Coefficients, s: State, t: float) -> None:
+def wander(c: Coefficients, m: Array, p: Array, n: int, t: float) -> None:
     """Carry the wander of the receiver on to the time of a fix: w' = ρ w, exactly for any interval."""
     if c.i_wander < ALWAYS:
         return
-    dt = t - s.group[G_GNSS]
-    s.group[G_GNSS] = t
+    dt = t - m[G_GNSS]
+    m[G_GNSS] = t
     if dt <= 0.0:
         return
     rho = math.exp(-dt / c.wander_tau_s)
-    n = s.p.shape[0]
     for i in range(c.i_wander, c.i_wander + 3):
-        s.x[WANDER + i - c.i_wander] *= rho
+        m[WANDER + i - c.i_wander] *= rho
         for j in range(n):
-            s.p[i, j] *= rho
+            p[W * i + j] *= rho
         for j in range(n):
-            s.p[j, i] *= rho
-        s.p[i, i] += (1.0 - rho * rho) * (c.wander_var_v if i == c.i_wander + 2 else c.wander_var_h)
+            p[W * j + i] *= rho
+        p[W * i + i] += (1.0 - rho * rho) * (c.wander_var_v if i == c.i_wander + 2 else c.wander_var_h)
 
 
 @kernel
-def cross_row(s: State, m: int, axis: int, vx: float, vy: float, vz: float, factor: float) -> int:
+def cross_row(m: Array, axis: int, vx: float, vy: float, vz: float, factor: float) -> None:
     """Add what φ × v (north, east, down) does to one axis."""
     if axis == 0:
-        m = entry(s, m, E_ATT + 1, factor * vz)
-        return entry(s, m, E_ATT + 2, -factor * vy)
-    if axis == 1:
-        m = entry(s, m, E_ATT + 2, factor * vx)
-        return entry(s, m, E_ATT, -factor * vz)
-    m = entry(s, m, E_ATT, factor * vy)
-    return entry(s, m, E_ATT + 1, -factor * vx)
+        entry(m, E_ATT + 1, factor * vz)
+        entry(m, E_ATT + 2, -factor * vy)
+    elif axis == 1:
+        entry(m, E_ATT + 2, factor * vx)
+        entry(m, E_ATT, -factor * vz)
+    else:
+        entry(m, E_ATT, factor * vy)
+        entry(m, E_ATT + 1, -factor * vx)
 
 
 @kernel
-def fuse_fix(c: Coefficients, s: State, rows: Array, t: float, came: float, fix: Array, moment: Array) -> tuple[int, int]:
+def fuse_fix(
+    c: Coefficients, m: Array, p: Array, n: int, past: Array, rows: Array, t: float, came: float, fix: Array) -> tuple[int, int]:
     """Take in, now, a fix that ``came`` then: position (3), velocity (3), factors of both variances; NaN for none. Return used, refused.
 
     z_p = p(t - τ) + R l + w, z_v = v(t - τ) + R (ω × l); errors of then follow from those of now by τ.
     """
-    wander(c, s, t)
-    x = s.x
+    wander(c, m, p, n, t)
+    x = m
     when = came - x[DELAY]
-    late = t - when - recall(s, when, moment)
-    r = rotation(moment[6], moment[7], moment[8], moment[9])
+    late = t - when - recall(m, past, when)
+    r = rotation(m[MOMENT + 6], m[MOMENT + 7], m[MOMENT + 8], m[MOMENT + 9])
     lx, ly, lz = x[ARM], x[ARM + 1], x[ARM + 2]
-    wx, wy, wz = moment[10], moment[11], moment[12]
+    wx, wy, wz = m[MOMENT + 10], m[MOMENT + 11], m[MOMENT + 12]
     cx, cy, cz = wy * lz - wz * ly, wz * lx - wx * lz, wx * ly - wy * lx
     an, ae, ad = r[0] * lx + r[1] * ly + r[2] * lz, r[3] * lx + r[4] * ly + r[5] * lz, r[6] * lx + r[7] * ly + r[8] * lz
     un, ue, ud = r[0] * cx + r[1] * cy + r[2] * cz, r[3] * cx + r[4] * cy + r[5] * cz, r[6] * cx + r[7] * cy + r[8] * cz
-    bn, be, bd = moment[13], moment[14], moment[15]  # acceleration of then
+    bn, be, bd = m[MOMENT + 13], m[MOMENT + 14], m[MOMENT + 15]  # acceleration of then
     fd = bd - c.gravity_m_s2
     used, refused = 0, 0
     for i in range(3):
@@ -85,20 +88,20 @@ def fuse_fix(c: Coefficients, s: State, rows: Array, t: float, came: float, fix:
         if math.isnan(z):
             continue
         arm = an if i == 0 else ae if i == 1 else ad
-        vel = moment[3 + i] + (un if i == 0 else ue if i == 1 else ud)
-        m = entry(s, 0, E_POS + i, 1.0)
-        m = entry(s, m, E_VEL + i, -late)
-        m = cross_row(s, m, i, an, ae, ad, 1.0)
+        vel = m[MOMENT + 3 + i] + (un if i == 0 else ue if i == 1 else ud)
+        first(m, E_POS + i, 1.0)
+        entry(m, E_VEL + i, -late)
+        cross_row(m, i, an, ae, ad, 1.0)
         if c.i_wander >= ALWAYS:
-            m = entry(s, m, c.i_wander + i, 1.0)
+            entry(m, c.i_wander + i, 1.0)
         if c.i_delay >= ALWAYS:
-            m = entry(s, m, c.i_delay, -vel)
+            entry(m, c.i_delay, -vel)
         if c.i_arm >= ALWAYS:
             for j in range(3):
-                m = entry(s, m, c.i_arm + j, r[3 * i + j])
+                entry(m, c.i_arm + j, r[3 * i + j])
         noise = (c.gnss_var_v if i == 2 else c.gnss_var_h) * fix[6]
-        y = z - (moment[i] + arm + x[WANDER + i])
-        if take(c, s, rows, CH_POS + i, t, m, y, noise, E_POS + i, c.follow) == 1:
+        y = z - (m[MOMENT + i] + arm + x[WANDER + i])
+        if take(c, m, p, n, rows, CH_POS + i, t, y, noise, E_POS + i, c.follow) == 1:
             used += 1
         else:
             refused += 1
@@ -106,42 +109,41 @@ def fuse_fix(c: Coefficients, s: State, rows: Array, t: float, came: float, fix:
         z = fix[3 + i]
         if math.isnan(z):
             continue
-        m = entry(s, 0, E_VEL + i, 1.0)
-        m = cross_row(s, m, i, bn, be, fd, -late)
+        first(m, E_VEL + i, 1.0)
+        cross_row(m, i, bn, be, fd, -late)
         for j in range(3):
-            m = entry(s, m, E_ACC + j, late * r[3 * i + j])
+            entry(m, E_ACC + j, late * r[3 * i + j])
         if c.i_delay >= ALWAYS:
-            m = entry(s, m, c.i_delay, -(bn if i == 0 else be if i == 1 else bd))
+            entry(m, c.i_delay, -(bn if i == 0 else be if i == 1 else bd))
         if c.i_arm >= ALWAYS:
-            m = entry(s, m, c.i_arm, r[3 * i + 1] * wz - r[3 * i + 2] * wy)
-            m = entry(s, m, c.i_arm + 1, r[3 * i + 2] * wx - r[3 * i] * wz)
-            m = entry(s, m, c.i_arm + 2, r[3 * i] * wy - r[3 * i + 1] * wx)
+            entry(m, c.i_arm, r[3 * i + 1] * wz - r[3 * i + 2] * wy)
+            entry(m, c.i_arm + 1, r[3 * i + 2] * wx - r[3 * i] * wz)
+            entry(m, c.i_arm + 2, r[3 * i] * wy - r[3 * i + 1] * wx)
         noise = (c.velocity_var_v if i == 2 else c.velocity_var_h) * fix[7]
-        y = z - (moment[3 + i] + (un if i == 0 else ue if i == 1 else ud))
-        if take(c, s, rows, CH_VEL + i, t, m, y, noise, E_VEL + i, c.follow) == 1:
+        y = z - (m[MOMENT + 3 + i] + (un if i == 0 else ue if i == 1 else ud))
+        if take(c, m, p, n, rows, CH_VEL + i, t, y, noise, E_VEL + i, c.follow) == 1:
             used += 1
         else:
             refused += 1
     if c.course and math.hypot(fix[3], fix[4]) > c.course_speed_m_s:
-        used += fuse_course(c, s, rows, t, fix[3] - un, fix[4] - ue)
-    inject(c, s, t)
+        used += fuse_course(c, m, p, n, rows, t, fix[3] - un, fix[4] - ue)
+    inject(c, m, t)
     return used, refused
 
 
 @kernel
-def fuse_course(c: Coefficients, s: State, rows: Array, t: float, vn: float, ve: float) -> int:
+def fuse_course(c: Coefficients, m: Array, p: Array, n: int, rows: Array, t: float, vn: float, ve: float) -> int:
     """Take the direction of travel for that of the nose; gusts turn it for seconds, so each fix counts for little."""
-    w, x, y, z = s.x[ATT], s.x[ATT + 1], s.x[ATT + 2], s.x[ATT + 3]
+    w, x, y, z = m[ATT], m[ATT + 1], m[ATT + 2], m[ATT + 3]
     r = rotation(w, x, y, z)
     horizontal = math.hypot(r[0], r[3])
     if horizontal < 0.3:
         return 0
     cos, sin, slope = r[0] / horizontal, r[3] / horizontal, r[6] / horizontal
-    m = entry(s, 0, E_ATT + 2, 1.0)
-    m = entry(s, m, E_ATT, -slope * cos)
-    m = entry(s, m, E_ATT + 1, -slope * sin)
+    first(m, E_ATT + 2, 1.0)
+    entry(m, E_ATT, -slope * cos)
+    entry(m, E_ATT + 1, -slope * sin)
     speed2 = vn * vn + ve * ve
-    now = s.channels[CH_COURSE]
-    interval = min(max(t - now[2], 0.02), 1.0)
+    interval = min(max(t - m[CHANNEL + 4 * CH_COURSE + 2], 0.02), 1.0)
     r_course = (c.course_var + c.velocity_var_h / speed2) * (1.0 + 2.0 * CRAB_TAU_S / interval)
-    return take(c, s, rows, CH_COURSE, t, m, wrapped(math.atan2(ve, vn) - math.atan2(r[3], r[0])), r_course, E_ATT + 2, 0.0)
+    return take(c, m, p, n, rows, CH_COURSE, t, wrapped(math.atan2(ve, vn) - math.atan2(r[3], r[0])), r_course, E_ATT + 2, 0.0)

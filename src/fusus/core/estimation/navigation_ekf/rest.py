@@ -2,7 +2,7 @@
 
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array
-from fusus.core.estimation.navigation_ekf.measure import entry, inject, take
+from fusus.core.estimation.navigation_ekf.measure import first, inject, take
 from fusus.core.estimation.navigation_ekf.states import (
     CH_RATE,
     CH_STILL,
@@ -13,7 +13,6 @@ from fusus.core.estimation.navigation_ekf.states import (
     GYRO,
     VEL,
     Coefficients,
-    State,
 )
 
 EVERY_S = 0.1
@@ -22,16 +21,16 @@ STILL_M_S, STILL_RAD_S = 0.02, 1e-4
 
 
 @kernel
-def fuse_rest(c: Coefficients, s: State, rows: Array, t: float) -> None:
+def fuse_rest(c: Coefficients, m: Array, p: Array, n: int, rows: Array, t: float) -> None:
     """Take a tenth of a second at rest in; the sums of it are in the group and are emptied."""
-    seconds = s.group[G_REST]
+    seconds = m[G_REST]
     for i in range(3):
-        m = entry(s, 0, E_VEL + i, 1.0)
-        take(c, s, rows, CH_STILL + i, t, m, -s.x[VEL + i], STILL_M_S * STILL_M_S, E_VEL + i, 0.0)
+        first(m, E_VEL + i, 1.0)
+        take(c, m, p, n, rows, CH_STILL + i, t, -m[VEL + i], STILL_M_S * STILL_M_S, E_VEL + i, 0.0)
     for i in range(3):
-        m = entry(s, 0, E_GYRO + i, 1.0)
+        first(m, E_GYRO + i, 1.0)
         noise = c.gyro_var / seconds + STILL_RAD_S * STILL_RAD_S
-        take(c, s, rows, CH_RATE + i, t, m, s.group[G_REST_G + i] / seconds - s.x[GYRO + i], noise, E_GYRO + i, 0.0)
-        s.group[G_REST_G + i] = 0.0
-    s.group[G_REST] = 0.0
-    inject(c, s, t)
+        take(c, m, p, n, rows, CH_RATE + i, t, m[G_REST_G + i] / seconds - m[GYRO + i], noise, E_GYRO + i, 0.0)
+        m[G_REST_G + i] = 0.0
+    m[G_REST] = 0.0
+    inject(c, m, t)

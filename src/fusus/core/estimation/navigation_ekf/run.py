@@ -116,7 +116,7 @@ def finish(run: Track, t_s: Array) -> tuple[AttitudeOutputs, MotionOutputs]:
         if at > 0:
             values[name] = x[:, nominal : nominal + 3] if size == 3 else x[:, nominal]
             sigmas[name] = sigma(at) if size == 3 else var[:, at]
-    rows = run.rows[: run.state.at[AT_ROW]]
+    rows = run.rows[: int(run.state.m[AT_ROW])]
     names = tuple("field x" if i == 7 and c.vector else n for i, n in enumerate(NAMES))
     units = tuple("µT" if i == 7 and c.vector else u for i, u in enumerate(UNITS))
     innovations = Innovations(rows[:, 0], rows[:, 1], rows[:, 2], rows[:, 3], rows[:, 4] > 0, names, units)

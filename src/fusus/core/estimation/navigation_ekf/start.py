@@ -9,11 +9,11 @@ from fusus.core.estimation.aiding import Aiding
 from fusus.core.estimation.initial import Start
 from fusus.core.estimation.navigation_ekf.parameters import Parameters
 from fusus.core.estimation.navigation_ekf.states import (
-    ACC,
     ALWAYS,
     ARM,
     ATT,
     BARO,
+    CHANNEL,
     CHANNELS,
     DELAY,
     E_ACC,
@@ -23,17 +23,17 @@ from fusus.core.estimation.navigation_ekf.states import (
     E_POS,
     E_VEL,
     FIELD,
-    G_SHAKE_A,
-    GROUP,
+    G_REST,
     GYRO,
+    MEMORY,
     MOMENTS,
-    MOST,
     NOMINAL,
     PAST,
     POS,
     VEL,
     Coefficients,
     State,
+    W,
 )
 from fusus.core.frames.quaternion import to_matrix
 from fusus.core.world.site import Site
@@ -106,7 +106,6 @@ def coefficients(p: Parameters, site: Site, start: Start, aiding: Aiding) -> Coe
         i_arm=places[2],
         i_field=places[3],
         i_iron=places[4],
-        keeps_rows=True,
     )
 
 
@@ -175,14 +174,12 @@ def initial_state(p: Parameters, c: Coefficients, start: Start, aiding: Aiding, 
         moving = np.flatnonzero(np.isfinite(aiding.gnss[:, 4:7]).all(axis=1))[:1]
         if len(moving):
             x[VEL : VEL + 3] = aiding.gnss[moving[0], 4:7]
-    group = np.zeros(GROUP)
-    group[G_SHAKE_A] = 0.0
-    channels = np.zeros((CHANNELS, 4))
-    channels[:, 2] = -1e9
-    return State(
-        x, np.ascontiguousarray(cov), group, np.zeros((MOMENTS, PAST)), np.zeros(12), channels,
-        np.zeros(8, dtype=np.int64), np.zeros(MOST), np.zeros(MOST), np.zeros(MOST), np.zeros(MOST, dtype=np.int64), np.zeros(MOST),
-    )  # fmt: skip
+    m, flat = np.zeros(MEMORY), np.zeros(W * W)
+    m[:NOMINAL] = x
+    m[CHANNEL + 2 : CHANNEL + 4 * CHANNELS : 4] = -1e9
+    m[G_REST] = -1.0
+    flat.reshape(W, W)[:n, :n] = cov
+    return State(m, flat, np.zeros((MOMENTS, PAST)), n)
 
 
 def _heading_var(p: Parameters, aiding: Aiding, start: Start, sigma: float | None) -> float:

@@ -2,7 +2,7 @@
 
 from typing import NamedTuple
 
-from fusus.core.arrays import Array, IntArray
+from fusus.core.arrays import Array
 
 # The nominal state: position m, velocity m/s (both north-east-down), attitude q_nb, gyro bias rad/s, accelerometer bias
 # m/s^2 (body), barometer offset m, GNSS wander m, GNSS delay s, lever arm m (body), earth field µT (north-east-down),
@@ -26,6 +26,9 @@ AT_REST, ACC_CLIPPED, GYRO_CLIPPED = 1, 2, 4
 PAST = 26
 MOMENTS = 512
 
+# The covariance lies flat with this distance from row to row, more than there are errors: loops over a row are then of a
+# length that the compiler knows, and run several figures at a time.
+W = 32
 
 class Coefficients(NamedTuple):
     """Constant during a run. Variances are squares of the parameters' units; ``i_*`` where optional errors begin."""
@@ -73,40 +76,36 @@ class Coefficients(NamedTuple):
     i_arm: int
     i_field: int
     i_iron: int
-    keeps_rows: bool
 
 
 class State(NamedTuple):
-    """All arrays, changed in place.
+    """All arrays, changed in place: ``m`` (332,) one after the other the nominal state and what has built up, by the places
+    below; ``p`` (1024,) the covariance, error i with error j at 32 i + j; ``past`` (512, 26) remembered moments; ``n`` how
+    many errors there are."""
 
-    ``x`` (30,) the nominal state; ``p`` (n, n) the covariance; ``group`` what has built up since its last step; ``past``
-    (512, 26) remembered moments and ``sums`` (12,) the corrections made so far; ``channels`` (18, 4) per channel: time of
-    the last use, last innovation, its time, and the variance that it follows; ``at`` where each stream stands; ``e``,
-    ``k``, ``d``, ``cols``, ``vals`` scratch.
-    """
-
-    x: Array
+    m: Array
     p: Array
-    group: Array
     past: Array
-    sums: Array
-    channels: Array
-    at: IntArray
-    e: Array
-    k: Array
-    d: Array
-    cols: IntArray
-    vals: Array
+    n: int
 
 
-# Places in ``group``: duration, force·s (3), rotation (3), turned angle north-east-down of the last half minute (3), flags,
-# shaking variances, the sample before (6), how long at rest, gyro·s at rest (3), when the last moment was kept, when the
-# last fix came.
+# Places in ``m`` after the nominal state. The group since the last step of the covariance: duration, force·s (3),
+# rotation (3), turned angle north-east-down of the last half minute (3), flags, shaking variances, the sample before (6),
+# how long at rest, gyro·s at rest (3), when the last moment was kept, when the last fix came.
 G_DT, G_F, G_TURN, G_TURNED, G_FLAGS, G_SHAKE_A, G_SHAKE_G, G_LAST, G_REST, G_REST_G, G_PUSHED, G_GNSS = (
-    0, 1, 4, 7, 10, 11, 12, 13, 19, 20, 23, 24,
+    30, 31, 34, 37, 40, 41, 42, 43, 49, 50, 53, 54,
 )  # fmt: skip
 # What the field is off: strength µT, dip and heading rad, as means of the last half second.
-G_FIELD_OFF, G_FIELD_LEAN, G_FIELD_TURN = 25, 26, 27
-GROUP = 28
-# Places in ``at``: samples in the group, next row of each stream, next innovation row, moments remembered.
-AT_COUNT, AT_GNSS, AT_BARO, AT_MAG, AT_RANGE, AT_ROW, AT_PAST, AT_SAMPLE = 0, 1, 2, 3, 4, 5, 6, 7
+G_FIELD_OFF, G_FIELD_LEAN, G_FIELD_TURN = 55, 56, 57
+# Where things stand: samples in the group, next row of each stream, next innovation row, moments remembered, sample.
+AT_COUNT, AT_GNSS, AT_BARO, AT_MAG, AT_RANGE, AT_ROW, AT_PAST, AT_SAMPLE = 58, 59, 60, 61, 62, 63, 64, 65
+# Corrections summed up (12): position, velocity, velocity times time, attitude.
+SUMS = 66
+# The moment that a late fix belongs to (16).
+MOMENT = 78
+# Per channel (18 x 4): time of the last use, last innovation, its time, and the variance that it follows.
+CHANNEL = 96
+# Scratch: errors found so far, gain, P hᵀ less half of what is taken off, and a row's columns and values.
+ERR, GAIN, HALF, COLS, VALS = 168, 200, 232, 264, 296
+ENTRIES = 328
+MEMORY = 332
