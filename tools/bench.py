@@ -43,13 +43,13 @@ def estimators() -> dict[str, float]:
 
     from fusus.core.estimation.catalogue import ESTIMATORS
     from fusus.core.estimation.initial import start_from
-    from fusus.core.estimation.replay import attitude_input
+    from fusus.core.estimation.replay import estimator_input
     from fusus.core.world.site import site_at
 
     gyro, acc, mag = made_samples(SAMPLES)
     t = np.arange(SAMPLES) * 1e-3
     site = site_at(52.5, 13.4, 40.0, date(2026, 6, 1))
-    given = attitude_input(t, gyro, acc, t[::10], mag[::10])
+    given = estimator_input(t, gyro, acc, t[::10], mag[::10])
     start = start_from(t, gyro, acc, given.samples.mag_b, site)
     out = {}
     for info in ESTIMATORS:

@@ -3,7 +3,7 @@
 import numpy as np
 
 from fusus.core.estimation.catalogue import ESTIMATORS
-from fusus.core.estimation.replay import attitude_input, replay_attitude
+from fusus.core.estimation.replay import estimator_input, run_estimator
 from fusus.core.world.site import Site
 from fusus.demo.build import demo_project
 from fusus.study.suite import study_suite
@@ -12,7 +12,7 @@ from fusus.study.suite import study_suite
 def main() -> None:
     """Run every estimator over a few samples."""
     n = 400
-    given = attitude_input(
+    given = estimator_input(
         np.arange(n) * 0.01,
         np.zeros((n, 3)),
         np.tile([0.0, 0.0, -9.81], (n, 1)),
@@ -20,7 +20,7 @@ def main() -> None:
         np.tile([20.0, 0.0, 43.0], (n, 1)),
     )
     for info in ESTIMATORS:
-        replay_attitude(info.name, info.parameters(), given, Site())
+        run_estimator(info.name, info.parameters(), given, Site())
     study_suite(demo_project())
 
 

@@ -6,7 +6,7 @@ import pytest
 from tests.logs.tables import truth
 
 from fusus.core.estimation.catalogue import info_for
-from fusus.core.estimation.replay import attitude_input, replay_attitude
+from fusus.core.estimation.replay import estimator_input, run_estimator
 from fusus.core.frames import quaternion
 from fusus.core.world.site import Site
 from fusus.errors import LogError, ProjectError
@@ -17,7 +17,7 @@ from fusus.logs.estimates import read_track, write_estimate
 def replay():
     """An estimate of a rocked board."""
     t, gyro, acc = truth()
-    return replay_attitude("attitude-ekf", info_for("attitude-ekf").parameters(), attitude_input(t, gyro, acc), Site())
+    return run_estimator("attitude-ekf", info_for("attitude-ekf").parameters(), estimator_input(t, gyro, acc), Site())
 
 
 @pytest.mark.parametrize("ending", ["csv", "parquet"])

@@ -169,11 +169,11 @@ def test_the_day_in_order_ends_with_a_craft_that_sees_level_and_north(shed, reco
     streams, truth = collect(final, 20.0)
     record("proof", "other", streams)
     from fusus.core.estimation.attitude_ekf.parameters import Parameters
-    from fusus.core.estimation.replay import replay_attitude
+    from fusus.core.estimation.replay import run_estimator
     from fusus.study.loading import load
 
     loaded = load(shed, store.load(shed), "proof")
-    found = quaternion.to_euler(replay_attitude("attitude-ekf", Parameters(), loaded.given, loaded.site).outputs.q_nb)
+    found = quaternion.to_euler(run_estimator("attitude-ekf", Parameters(), loaded.given, loaded.site).outputs.q_nb)
     true = quaternion.to_euler(truth["q_nb"])
     assert np.degrees(np.abs(found[-100:, 1:] - true[-100:, 1:]).max()) < 1.0
     heading = np.degrees(np.angle(np.exp(1j * (found[-100:, 0] - true[-100:, 0]))))

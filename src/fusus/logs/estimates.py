@@ -8,7 +8,7 @@ import polars as pl
 
 from fusus.core.analysis.comparison import Track
 from fusus.core.arrays import Array
-from fusus.core.estimation.replay import AttitudeReplay
+from fusus.core.estimation.replay import Replay
 from fusus.core.frames.quaternion import from_euler, normalise
 from fusus.errors import LogError
 from fusus.logs.blocks import Cutter, parse, tidy
@@ -20,7 +20,7 @@ from fusus.logs.unitfinder import si_factor
 from fusus.project.atomic import write_atomically
 
 
-def estimate_frame(replay: AttitudeReplay) -> pl.DataFrame:
+def estimate_frame(replay: Replay) -> pl.DataFrame:
     """Return the columns that ``--out`` writes."""
     out = replay.outputs
     n = len(replay.t_s)
@@ -29,10 +29,25 @@ def estimate_frame(replay: AttitudeReplay) -> pl.DataFrame:
     columns |= {f"q_{a}": out.q_nb[:, i] for i, a in enumerate("wxyz")}
     columns |= {f"sigma_{a}_deg": sigma[:, i] for i, a in enumerate(("roll", "pitch", "yaw"))}
     columns |= {f"gyro_bias_{a}_rad_s": out.gyro_bias_b[:, i] for i, a in enumerate("xyz")}
+    m = replay.motion
+    if m is not None:
+        t = replay.t_s
+        columns |= {f"pos_{a}_m": m.pos_n[:, i] for i, a in enumerate("ned")}
+        columns |= {f"vel_{a}_m_s": m.vel_n[:, i] for i, a in enumerate("ned")}
+        for name, short, unit, axes in (
+            ("position", "pos", "m", "ned"), ("velocity", "vel", "m_s", "ned"),
+            ("gyro bias", "gyro_bias", "rad_s", "xyz"), ("accelerometer bias", "acc_bias", "m_s2", "xyz"),
+        ):  # fmt: skip
+            if name in m.key_sigmas:
+                sigma = m.sigma_at(name, t)
+                columns |= {f"sigma_{short}_{a}_{unit}": sigma[:, i] for i, a in enumerate(axes)}
+            if name == "accelerometer bias" and name in m.key_values:
+                values = m.key_values[name]
+                columns |= {f"acc_bias_{a}_m_s2": np.interp(t, m.key_t_s, values[:, i]) for i, a in enumerate(axes)}
     return pl.DataFrame(columns)
 
 
-def write_estimate(replay: AttitudeReplay, path: Path) -> None:
+def write_estimate(replay: Replay, path: Path) -> None:
     """Write an estimate as .parquet or .csv."""
     frame = estimate_frame(replay)
     if path.suffix.lower() not in (".parquet", ".csv"):

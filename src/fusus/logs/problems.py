@@ -8,7 +8,7 @@ ProblemKind = Literal[
     "text", "nan", "inf", "no_time", "duplicate_time", "backward_time", "clock_restart", "clock_wrap", "gap", "outlier",
     "stuck", "saturated", "truncated_line", "long_line", "short_line", "held_values", "unit_assumed", "range_found",
     "time_assumed", "axes_changed", "heading_unknown", "preamble", "ignored_column", "ignored_file", "encoding",
-    "bad_checksum", "garbled", "wrong_length", "no_number", "before_header", "clock_jump",
+    "bad_checksum", "garbled", "wrong_length", "no_number", "before_header", "clock_jump", "no_fix",
 ]  # fmt: skip
 
 

@@ -5,10 +5,15 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
+from fusus.core.estimation.altitude.parameters import ComplementaryParameters as ComplementaryAltitudeParameters
+from fusus.core.estimation.altitude.parameters import Parameters as AltitudeParameters
+from fusus.core.estimation.altitude.parameters import ThreeStateParameters
 from fusus.core.estimation.attitude_ekf.parameters import Parameters as AttitudeEkfParameters
+from fusus.core.estimation.catalogue import EstimatorParameters, info_for
 from fusus.core.estimation.complementary.parameters import Parameters as ComplementaryParameters
 from fusus.core.estimation.madgwick.parameters import Parameters as MadgwickParameters
 from fusus.core.estimation.mahony.parameters import Parameters as MahonyParameters
+from fusus.core.estimation.navigation_ekf.parameters import Parameters as NavigationEkfParameters
 from fusus.core.judgement.requirements import Requirement
 from fusus.core.needs.modes import Mode
 from fusus.core.parts.fields import PartKind
@@ -19,7 +24,9 @@ from fusus.project.evidence import Evidence, Record
 
 FORMAT = 1
 
-EstimatorName = Literal["complementary", "mahony", "madgwick", "attitude-ekf"]
+EstimatorName = Literal[
+    "complementary", "mahony", "madgwick", "attitude-ekf", "altitude-complementary", "altitude-3", "altitude", "navigation-ekf",
+]  # fmt: skip
 Layout = Literal["X-quad", "plus-quad", "H-quad", "hexa", "octo", "coaxial X8", "other"]
 
 
@@ -111,23 +118,23 @@ class Fusion(Record):
     recording: str | None = None
     estimators: Annotated[tuple[EstimatorName, ...], Field(min_length=1)] = ("attitude-ekf", "complementary")
     use_magnetometer: bool = True
+    use_barometer: bool = True
+    use_gnss: bool = True
     align_time: bool = False
     align_yaw: bool = False
     complementary: ComplementaryParameters = ComplementaryParameters()
     mahony: MahonyParameters = MahonyParameters()
     madgwick: MadgwickParameters = MadgwickParameters()
     attitude_ekf: AttitudeEkfParameters = AttitudeEkfParameters()
+    altitude_complementary: ComplementaryAltitudeParameters = ComplementaryAltitudeParameters()
+    altitude_3: ThreeStateParameters = ThreeStateParameters()
+    altitude: AltitudeParameters = AltitudeParameters()
+    navigation_ekf: NavigationEkfParameters = NavigationEkfParameters()
 
-    def parameters_of(
-        self, estimator: str
-    ) -> ComplementaryParameters | MahonyParameters | MadgwickParameters | AttitudeEkfParameters:
+    def parameters_of(self, estimator: str) -> EstimatorParameters:
         """Return the tuning of an estimator by its command-line name."""
-        chosen = getattr(self, estimator.replace("-", "_"))
-        if not isinstance(
-            chosen, (ComplementaryParameters, MahonyParameters, MadgwickParameters, AttitudeEkfParameters)
-        ):
-            raise TypeError(f"{estimator} is no estimator")
-        return chosen
+        found: EstimatorParameters = getattr(self, info_for(estimator).field)
+        return found
 
 
 class Drift(Record):

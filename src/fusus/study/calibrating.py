@@ -24,7 +24,7 @@ from fusus.core.calibration.sticks import sticks
 from fusus.core.calibration.thermal import thermal
 from fusus.core.calibration.vibration import vibration
 from fusus.core.estimation.attitude_ekf.parameters import Parameters as EkfParameters
-from fusus.core.estimation.replay import replay_attitude
+from fusus.core.estimation.replay import run_estimator
 from fusus.core.frames.geodesy import geodetic_to_ned
 from fusus.core.progress import Progress, Silent
 from fusus.core.sensors.inertial import InertialModel
@@ -181,7 +181,7 @@ def _local(gnss: Stream) -> Array:
 def _lever_arm(g: Given) -> Calibration:
     found = g.stream("gnss", "vel_n_m_s", "vel_e_m_s", "vel_d_m_s")
     loaded = load(g.folder, g.project, g.info.name)
-    replay = replay_attitude("attitude-ekf", EkfParameters(), loaded.given, loaded.site)
+    replay = run_estimator("attitude-ekf", EkfParameters(), loaded.given, loaded.site)
     rate = loaded.given.samples.gyro_b - replay.outputs.gyro_bias_b
     entered = g.project.parts.fitting.lever_arm_b_m
     return lever_arm(

@@ -7,30 +7,38 @@ import numpy as np
 
 from fusus.core.analysis.comparison import Track
 from fusus.core.arrays import Array
-from fusus.core.estimation.replay import AttitudeInput, attitude_input
+from fusus.core.estimation.replay import EstimatorInput, estimator_input
 from fusus.core.world.site import Site
 from fusus.errors import RecordingError
 from fusus.logs.info import RecordingInfo, load_info
 from fusus.logs.problems import Problem
 from fusus.logs.recording import Stream, load_stream
 from fusus.project.records import Project
+from fusus.study.aiding import aiding_of
 from fusus.study.corrections import corrections_for, current_at, temperature_of
 from fusus.study.site import site_of
 
 
 @dataclass(frozen=True, slots=True)
 class LoadedRecording:
-    """A recording ready for attitude estimators, its reference if it has one, and what was left out."""
+    """A recording ready for estimators, its reference if it has one, and what was left out."""
 
     info: RecordingInfo
-    given: AttitudeInput
+    given: EstimatorInput
     reference: Track | None
     site: Site
     problems: tuple[Problem, ...]
     corrected_by: tuple[str, ...] = ()
 
 
-def load(folder: Path, project: Project, recording: str, use_magnetometer: bool = True) -> LoadedRecording:
+def load(
+    folder: Path,
+    project: Project,
+    recording: str,
+    use_magnetometer: bool = True,
+    use_barometer: bool = True,
+    use_gnss: bool = True,
+) -> LoadedRecording:
     """Return a recording ready to run; RecordingError says what it lacks."""
     info = load_info(folder, recording)
     imu = load_stream(folder, recording, "imu")
@@ -60,7 +68,10 @@ def load(folder: Path, project: Project, recording: str, use_magnetometer: bool 
         gyro, acc = corrections.gyro(gyro, warm), corrections.acc(acc, warm)
         if field is not None and mag is not None:
             field = corrections.mag(field, current_at(folder, recording, mag.t_s))
-    given = attitude_input(t[good], gyro[good], acc[good], mag.t_s if mag and field is not None else None, field)
+    seen = (mag.t_s, field) if mag is not None and field is not None else None
+    aiding = aiding_of(folder, project, info, t[good], gyro[good], acc[good], seen, use_barometer, use_gnss, problems)
+    mag_t, mag_b = seen or (None, None)
+    given = estimator_input(t[good], gyro[good], acc[good], mag_t, mag_b, aiding)
     return LoadedRecording(
         info,
         given,

@@ -1,17 +1,26 @@
 """Runs estimators over a recording and says how good they are."""
 
 from dataclasses import dataclass
+from dataclasses import replace as changed
 from pathlib import Path
 
+import numpy as np
+
 from fusus.core.analysis.comparison import Comparison, Track, compare
-from fusus.core.estimation.catalogue import ESTIMATORS, AttitudeParameters
-from fusus.core.estimation.replay import AttitudeReplay, replay_attitude
+from fusus.core.analysis.outage import SETTLE_S, Outages, error_at, hidden, recorded, trials
+from fusus.core.arrays import Array
+from fusus.core.estimation.catalogue import ESTIMATORS, EstimatorParameters
+from fusus.core.estimation.replay import Replay, run_estimator
 from fusus.core.judgement.findings import ODD_REFERENCE, Evidence, Finding, find
+from fusus.core.judgement.requirements import Requirement
 from fusus.core.judgement.verdicts import Verdict, judge
 from fusus.core.progress import Progress, Silent
 from fusus.errors import AlignmentError
 from fusus.project.records import Project
 from fusus.study.loading import LoadedRecording, load
+
+# Outages are tried at places shifted against one another, in so many runs.
+TRIAL_SETS = 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -19,7 +28,7 @@ class Choice:
     """An estimator and its tuning."""
 
     estimator: str
-    parameters: AttitudeParameters
+    parameters: EstimatorParameters
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,13 +42,16 @@ class Request:
     use_magnetometer: bool = True
     align_time: bool = False
     align_yaw: bool = False
+    use_barometer: bool = True
+    use_gnss: bool = True
+    outages: tuple[tuple[float, float], ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
 class Estimate:
     """One estimator's result; ``comparison`` is None without a reference, ``why_not`` says why."""
 
-    replay: AttitudeReplay
+    replay: Replay
     comparison: Comparison | None
     why_not: str
 
@@ -71,16 +83,27 @@ def request_for(folder: Path, project: Project, recording: str) -> Request:
         fusion.use_magnetometer,
         fusion.align_time,
         fusion.align_yaw,
+        fusion.use_barometer,
+        fusion.use_gnss,
     )
 
 
 def run(request: Request, progress: Progress | None = None) -> Study:
     """Return estimates, errors, verdicts and findings of one recording."""
     progress = progress or Silent()
-    loaded = load(request.folder, request.project, request.recording, request.use_magnetometer)
+    loaded = load(
+        request.folder, request.project, request.recording,
+        request.use_magnetometer, request.use_barometer, request.use_gnss,
+    )  # fmt: skip
+    whole = loaded
+    if request.outages:
+        loaded = without_fixes(loaded, request.outages)
     estimates = tuple(_estimate(loaded, choice, request, progress) for choice in request.choices)
     judged = estimates[0]
-    verdicts = tuple(judge(r, judged.comparison, judged.why_not) for r in request.project.brief.requirements)
+    verdicts = tuple(
+        judge(r, judged.comparison, judged.why_not, _trials(whole, r, request, judged, progress))
+        for r in request.project.brief.requirements
+    )
     others = tuple((e.replay.estimator.title, e.comparison) for e in estimates[1:] if e.comparison is not None)
     if judged.comparison is not None and len(others) < 2:
         others += _witnesses(loaded, request, {c.estimator for c in request.choices})
@@ -96,11 +119,55 @@ def run(request: Request, progress: Progress | None = None) -> Study:
     return Study(request, loaded, estimates, verdicts, found)
 
 
+def without_fixes(loaded: LoadedRecording, outages: Outages) -> LoadedRecording:
+    """Return a recording without the fixes that come in outages, (start after the first sample, duration) in s."""
+    given = loaded.given
+    aiding = changed(given.aiding, gnss=hidden(given.aiding.gnss, outages, float(given.t_s[0])))
+    return changed(loaded, given=changed(given, aiding=aiding))
+
+
+def outage_errors(
+    loaded: LoadedRecording, estimate: Estimate, outages: Outages
+) -> list[tuple[float | None, float | None]]:
+    """Return horizontal and height error at the end of each outage, m."""
+    begins = float(loaded.given.t_s[0])
+    if estimate.comparison is None:
+        return [(None, None)] * len(outages)
+    return [error_at(estimate.comparison, begins + start + duration) for start, duration in outages]
+
+
+def _trials(
+    loaded: LoadedRecording, requirement: Requirement, request: Request, judged: Estimate, progress: Progress
+) -> Array | None:
+    """Return horizontal errors at the ends of outages made on purpose, of the length that a requirement names."""
+    gives_motion = judged.replay.estimator.gives == "motion"
+    if (
+        requirement.outage_s is None
+        or not gives_motion
+        or judged.comparison is None
+        or not len(loaded.given.aiding.gnss)
+    ):
+        return None
+    t = loaded.given.t_s
+    begins, ends = float(t[0]), float(t[-1])
+    flies_from = judged.replay.start.rest_s + SETTLE_S
+    avoid = recorded(loaded.given.aiding.gnss[:, 0], begins)
+    errors: list[float] = []
+    for i in range(TRIAL_SETS):
+        outages = trials(requirement.outage_s, flies_from, ends - begins - 5.0, avoid, i / TRIAL_SETS)
+        if not outages:
+            continue
+        tried = _estimate(without_fixes(loaded, outages), request.choices[0], request, progress)
+        errors += [h for h, _ in outage_errors(loaded, tried, outages) if h is not None]
+    return np.array(errors) if errors else None
+
+
 def _estimate(loaded: LoadedRecording, choice: Choice, request: Request, progress: Progress) -> Estimate:
-    replay = replay_attitude(choice.estimator, choice.parameters, loaded.given, loaded.site, progress)
+    replay = run_estimator(choice.estimator, choice.parameters, loaded.given, loaded.site, progress)
     if loaded.reference is None:
         return Estimate(replay, None, "the recording has no reference attitude")
-    track = Track(replay.t_s, replay.outputs.q_nb)
+    motion = replay.motion
+    track = Track(replay.t_s, replay.outputs.q_nb, motion.pos_n if motion else None, motion.vel_n if motion else None)
     try:
         return Estimate(replay, compare(track, loaded.reference, request.align_time, request.align_yaw), "")
     except AlignmentError as error:
@@ -111,7 +178,7 @@ def _witnesses(loaded: LoadedRecording, request: Request, have: set[str]) -> tup
     """Run the remaining estimators with their usual tuning: a reference is only doubted when several disagree with it."""
     out = []
     for info in ESTIMATORS:
-        if info.name in have:
+        if info.name in have or info.gives != "attitude":
             continue
         estimate = _estimate(loaded, Choice(info.name, info.parameters()), request, Silent())
         if estimate.comparison is not None:

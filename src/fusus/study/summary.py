@@ -6,13 +6,15 @@ from typing import Any
 import numpy as np
 
 from fusus.core.analysis.comparison import Comparison
+from fusus.core.analysis.consistency import channels, coverages, errors_of, nees
 from fusus.core.analysis.statistics import Statistic, chi2_bounds, coverage
 from fusus.core.arrays import Array
+from fusus.core.estimation.outputs import MotionOutputs
 from fusus.core.frames.quaternion import to_euler
 from fusus.core.judgement.findings import Finding
 from fusus.core.judgement.requirements import QUANTITIES
 from fusus.core.judgement.verdicts import Verdict
-from fusus.study.run import Estimate, Study
+from fusus.study.run import Estimate, Study, outage_errors
 
 
 def plain(value: Any) -> Any:
@@ -47,7 +49,9 @@ def errors(c: Comparison | None) -> dict[str, Any] | None:
             value = c.value(quantity, statistic)
             out[f"{quantity}_{statistic}_deg"] = math.degrees(value) if value is not None else None
     out["heading_offset_deg"] = math.degrees(c.heading_offset_rad)
-    for name, unit in (("position", "m"), ("horizontal", "m"), ("height", "m"), ("velocity", "m_s")):
+    for name, unit in (
+        ("position", "m"), ("horizontal", "m"), ("height", "m"), ("velocity", "m_s"), ("climb", "m_s"),
+    ):  # fmt: skip
         for statistic in STATISTIC_NAMES:
             value = c.value(name, statistic)
             if value is not None:
@@ -83,6 +87,8 @@ def _nis(values: Array, dimension: int) -> dict[str, Any] | None:
 def consistency(e: Estimate) -> dict[str, Any]:
     """Return NIS of gravity and field, and NEES and coverage of attitude where there is a reference."""
     out = e.replay.outputs
+    if e.replay.motion is not None:
+        return _motion_consistency(e, e.replay.motion)
     if not out.has_sigma:
         return {"nis": None, "nees": None, "coverage": None}
     nees = cover = None
@@ -98,6 +104,38 @@ def consistency(e: Estimate) -> dict[str, Any]:
     return _object(
         {"nis": {"gravity": _nis(out.nis_acc, 2), "field": _nis(out.nis_mag, 1)}, "nees": nees, "coverage": cover}
     )
+
+
+def _motion_consistency(e: Estimate, motion: MotionOutputs) -> dict[str, Any]:
+    """Return the same for an estimator that keeps its innovations: by channel, and NEES by part of the state."""
+    nis = {
+        c.name: {
+            "mean": c.nis, "count": c.count, "dimension": 1, "bound_low": c.low, "bound_high": c.high, "used": c.used,
+            "correlation": c.correlation, "whiteness_p": c.whiteness, "mean_normalised": c.mean,
+        }
+        for c in channels(motion.innovations)
+    }  # fmt: skip
+    found = errors_of(motion, e.comparison) if e.comparison is not None else None
+    if found is None:
+        return _object({"nis": nis or None, "nees": None, "coverage": None})
+    parts = nees(found)
+    values = {n.name: n.value for n in parts if n.name != "all"} | {"mean": parts[-1].value}
+    bands = {n.name if n.name != "all" else "mean": [n.low, n.high] for n in parts}
+    cover = {
+        k.replace(" ", "_"): {"one_sigma": c.one, "two_sigma": c.two, "three_sigma": c.three}
+        for k, c in coverages(found).items()
+    }
+    return _object({"nis": nis, "nees": values | {"bands": bands}, "coverage": cover})
+
+
+def outages(study: Study) -> list[dict[str, Any]]:
+    """Return what the judged estimate is off at the end of each outage that was asked for."""
+    asked = study.request.outages
+    found = outage_errors(study.loaded, study.judged, asked)
+    return [
+        {"start_s": s, "duration_s": d, "horizontal_error_m": plain(h), "height_error_m": plain(v)}
+        for (s, d), (h, v) in zip(asked, found, strict=True)
+    ]
 
 
 def finding(f: Finding) -> dict[str, str]:
@@ -149,7 +187,7 @@ def replay_report(study: Study) -> dict[str, Any]:
             "errors": errors(e.comparison),
             "no_errors_because": e.why_not or None,
             "alignment": alignment(e.comparison),
-            "outages": [],
+            "outages": outages(study),
             "consistency": consistency(e),
             "gyro_bias_rad_s": list(e.replay.outputs.gyro_bias_b[-1]),
             "starts_at_rest": e.replay.start.is_still,

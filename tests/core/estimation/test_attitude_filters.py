@@ -12,7 +12,7 @@ from tests.conftest import short_flight
 from fusus.core.analysis.attitude_error import attitude_error
 from fusus.core.estimation.catalogue import ESTIMATORS, info_for
 from fusus.core.estimation.initial import start_from
-from fusus.core.estimation.replay import attitude_input, replay_attitude
+from fusus.core.estimation.replay import estimator_input, run_estimator
 from fusus.core.estimation.samples import as_attitude_samples
 from fusus.core.frames import quaternion
 from fusus.core.world.site import Site
@@ -26,7 +26,7 @@ def module_of(name):
 
 
 def prepared(name, site, t, gyro, acc, mag=None, parameters=None):
-    given_ = attitude_input(t, gyro, acc, t if mag is not None else None, mag)
+    given_ = estimator_input(t, gyro, acc, t if mag is not None else None, mag)
     start = start_from(t, gyro, acc, given_.samples.mag_b, site)
     m, p = module_of(name), parameters or info_for(name).parameters()
     c = m.coefficients(p, site, start)
@@ -208,7 +208,7 @@ def test_replay_can_be_cancelled(site):
 
     _, t, gyro, acc, mag = still(site, n=100)
     with pytest.raises(CancelledError):
-        replay_attitude("mahony", info_for("mahony").parameters(), attitude_input(t, gyro, acc, t, mag), site, Stop())
+        run_estimator("mahony", info_for("mahony").parameters(), estimator_input(t, gyro, acc, t, mag), site, Stop())
 
 
 def test_unknown_estimator_names_the_known_ones():
@@ -221,7 +221,7 @@ def test_unknown_estimator_names_the_known_ones():
 def test_a_flight_is_followed(name, site):
     motion, streams = short_flight(site, seed=2)
     given_ = _given(streams)
-    out = replay_attitude(name, info_for(name).parameters(), given_, site).outputs
+    out = run_estimator(name, info_for(name).parameters(), given_, site).outputs
     tilt, heading = off_deg(out.q_nb, motion.q_nb)
     # A plain filter takes long accelerations for tilt: 0.2 g for seconds are degrees. The Kalman filter must not.
     assert np.sqrt(np.mean(tilt**2)) < (1.2 if name == "attitude-ekf" else 4.5)
@@ -234,7 +234,7 @@ def _given(streams):
     def xyz(stream, name, unit):
         return np.stack([stream[f"{name}_{a}_{unit}"] for a in "xyz"], axis=1)
 
-    return attitude_input(
+    return estimator_input(
         imu["t_ns"] * 1e-9,
         xyz(imu, "gyro", "rad_s"),
         xyz(imu, "acc", "m_s2"),
@@ -249,7 +249,7 @@ def test_claimed_sigma_is_honest_over_flights(site):
     ratios, inside = [], []
     for seed in range(16):
         motion, streams = short_flight(site, seed=100 + seed)
-        out = replay_attitude("attitude-ekf", info_for("attitude-ekf").parameters(), _given(streams), site).outputs
+        out = run_estimator("attitude-ekf", info_for("attitude-ekf").parameters(), _given(streams), site).outputs
         error = quaternion.to_euler(out.q_nb) - quaternion.to_euler(motion.q_nb)
         error = np.mod(error + np.pi, 2 * np.pi) - np.pi
         z = error[1000:] / out.sigma_rad[1000:, ::-1]

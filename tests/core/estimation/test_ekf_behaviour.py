@@ -10,13 +10,13 @@ from fusus.core.estimation.attitude_ekf import run as ekf
 from fusus.core.estimation.attitude_ekf.parameters import Parameters
 from fusus.core.estimation.attitude_math import ACC_GATED, MAG_GATED
 from fusus.core.estimation.initial import start_from
-from fusus.core.estimation.replay import attitude_input
+from fusus.core.estimation.replay import estimator_input
 from fusus.core.frames import quaternion
 
 
 def result(site, t, gyro, acc, mag, p=None):
     """Return the outputs over samples."""
-    given = attitude_input(t, gyro, acc, t, mag)
+    given = estimator_input(t, gyro, acc, t, mag)
     start = start_from(t, gyro, acc, given.samples.mag_b, site)
     p = p or Parameters()
     c = ekf.coefficients(p, site, start)

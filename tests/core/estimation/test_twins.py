@@ -11,7 +11,7 @@ from fusus.core.estimation.attitude_ekf import covariance as compiled
 from fusus.core.estimation.attitude_ekf.run import initial_covariance
 from fusus.core.estimation.catalogue import info_for
 from fusus.core.estimation.initial import start_from
-from fusus.core.estimation.replay import attitude_input, replay_attitude
+from fusus.core.estimation.replay import estimator_input, run_estimator
 from fusus.core.frames import quaternion
 
 
@@ -25,7 +25,7 @@ def flight(site):
         return np.stack([s[f"{n}_{a}_{u}"] for a in "xyz"], axis=1)
 
     rows = slice(0, 3000)
-    given = attitude_input(
+    given = estimator_input(
         imu["t_ns"][rows] * 1e-9, xyz(imu, "gyro", "rad_s")[rows], xyz(imu, "acc", "m_s2")[rows],
         mag["t_ns"] * 1e-9, xyz(mag, "mag", "ut"),
     )  # fmt: skip
@@ -110,7 +110,7 @@ def test_other_peoples_filters_agree_at_rest_and_in_slow_motion(library, site):
     theirs = _theirs(library, gyro, acc, rate)
     # Their axes differ: only the down direction in the body is compared, from where all have settled.
     for name in ("complementary", "mahony", "madgwick", "attitude-ekf"):
-        ours = replay_attitude(name, info_for(name).parameters(), attitude_input(t, gyro, acc), site).outputs.q_nb
+        ours = run_estimator(name, info_for(name).parameters(), estimator_input(t, gyro, acc), site).outputs.q_nb
         down = quaternion.rotate(quaternion.conjugate(ours), [0, 0, 1.0])
         angle = np.degrees(np.arccos(np.clip(np.sum(down[1500:] * theirs[1500:], axis=1), -1, 1)))
         assert angle.max() < 2.0, f"{name} against {library}: {angle.max():.2f} deg"

@@ -7,7 +7,7 @@ from tests.conftest import short_flight
 from fusus.core.analysis.comparison import Track, compare
 from fusus.core.analysis.statistics import Interval
 from fusus.core.estimation.catalogue import info_for
-from fusus.core.estimation.replay import attitude_input, replay_attitude
+from fusus.core.estimation.replay import estimator_input, run_estimator
 from fusus.core.frames import quaternion
 from fusus.core.judgement.findings import Evidence, find
 from fusus.core.judgement.requirements import Requirement
@@ -70,11 +70,11 @@ def evidence(
     keep = np.ones(len(g), dtype=bool)
     keep[drop] = False
     t = imu["t_ns"] * 1e-9
-    given = attitude_input(t[keep], g[keep], a[keep], mag["t_ns"] * 1e-9, m)
+    given = estimator_input(t[keep], g[keep], a[keep], mag["t_ns"] * 1e-9, m)
     reference = Track(motion.t_s, quaternion.multiply(quaternion.from_euler(turn, 0, 0), motion.q_nb))
 
     def run(name, p=None):
-        replay = replay_attitude(name, p or info_for(name).parameters(), given, site)
+        replay = run_estimator(name, p or info_for(name).parameters(), given, site)
         return replay, compare(Track(replay.t_s, replay.outputs.q_nb), reference)
 
     replay, comparison = run(estimator, parameters)

@@ -15,12 +15,16 @@ def replay(
     project: ProjectFolder,
     recording: Annotated[str, typer.Option(help="Name of the recording.", show_default=False)],
     estimator: Annotated[
-        str, typer.Option(help="complementary, mahony, madgwick or attitude-ekf.", show_default=False)
+        str,
+        typer.Option(
+            help="complementary, mahony, madgwick, attitude-ekf, altitude-complementary, altitude-3, altitude or navigation-ekf.",
+            show_default=False,
+        ),
     ],
     parameters: Annotated[Path | None, typer.Option(help="Tuning (JSON); else the project's.")] = None,
     no_mag: Annotated[bool, typer.Option("--no-mag", help="Leave the magnetometer out.")] = False,
-    no_baro: Annotated[bool, typer.Option("--no-baro", help="Leave the barometer out (attitude uses none).")] = False,
-    no_gnss: Annotated[bool, typer.Option("--no-gnss", help="Leave GNSS out (attitude uses none).")] = False,
+    no_baro: Annotated[bool, typer.Option("--no-baro", help="Leave the barometer out.")] = False,
+    no_gnss: Annotated[bool, typer.Option("--no-gnss", help="Leave GNSS out.")] = False,
     gnss_outage: Annotated[
         list[str] | None, typer.Option(metavar="START_S:DURATION_S", help="Hide GNSS for a while.")
     ] = None,
@@ -59,6 +63,9 @@ def replay(
             fusion.use_magnetometer and not no_mag,
             align_time or fusion.align_time,
             align_yaw or fusion.align_yaw,
+            fusion.use_barometer and not no_baro,
+            fusion.use_gnss and not no_gnss,
+            tuple(outages),
         )
         study = run(request, StderrProgress())
         if out is not None:
@@ -66,10 +73,6 @@ def replay(
 
             write_estimate(study.judged.replay, out)
         report = replay_report(study)
-        report["outages"] = [
-            {"start_s": start, "duration_s": length, "horizontal_error_m": None, "height_error_m": None}
-            for start, length in outages
-        ]
         if as_json:
             print_json(report)
         else:

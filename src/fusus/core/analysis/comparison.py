@@ -50,15 +50,19 @@ class Comparison:
             return self.tilt
         if quantity == "heading":
             return self.heading
+        found: Array | None = None
         if quantity == "velocity" and self.vel is not None:
-            return np.asarray(np.linalg.norm(self.vel, axis=1))
-        if self.pos is None:
-            return None
-        if quantity == "position":
-            return np.asarray(np.linalg.norm(self.pos, axis=1))
-        if quantity == "horizontal":
-            return np.asarray(np.linalg.norm(self.pos[:, :2], axis=1))
-        return self.pos[:, 2] if quantity == "height" else None
+            found = np.asarray(np.linalg.norm(self.vel, axis=1))
+        elif quantity == "climb" and self.vel is not None:
+            found = self.vel[:, 2]
+        elif quantity == "position" and self.pos is not None:
+            found = np.asarray(np.linalg.norm(self.pos, axis=1))
+        elif quantity == "horizontal" and self.pos is not None:
+            found = np.asarray(np.linalg.norm(self.pos[:, :2], axis=1))
+        elif quantity == "height" and self.pos is not None:
+            found = self.pos[:, 2]
+        # An estimator of height alone knows nothing of the other directions.
+        return found if found is not None and np.isfinite(found).any() else None
 
     def value(self, quantity: str, statistic: Statistic) -> float | None:
         """Return a statistic of a quantity's error, or None where it was not measured."""

@@ -80,7 +80,7 @@ def baro_rows(t_s: ArrayLike, pressure_pa: ArrayLike, until_s: float) -> Array:
     """Return barometric heights as rows, (K, 2): in the standard atmosphere above the mean level of samples till ``until_s``."""
     t, p = np.asarray(t_s, dtype=float), np.asarray(pressure_pa, dtype=float)
     good = np.isfinite(t) & np.isfinite(p) & (p > 1000.0)
-    t, p = t[good], p[good]
+    t, p = _in_order(t[good], p[good])
     if len(t) == 0:
         return _none(2)
     altitude = pressure_altitude_m(p)
@@ -92,7 +92,7 @@ def mag_rows(t_s: ArrayLike, mag_b: ArrayLike) -> Array:
     """Return field samples as rows, (K, 5), with the usual interval between them."""
     t, m = np.asarray(t_s, dtype=float), np.asarray(mag_b, dtype=float)
     good = np.isfinite(m).all(axis=1) & np.isfinite(t)
-    t, m = t[good], m[good]
+    t, m = _in_order(t[good], m[good])
     if len(t) == 0:
         return _none(5)
     interval = float(np.median(np.diff(t))) if len(t) > 1 else 0.02
@@ -103,4 +103,9 @@ def range_rows(t_s: ArrayLike, range_m: ArrayLike) -> Array:
     """Return distances as rows, (K, 2); those that are no number or not above zero are left out."""
     t, r = np.asarray(t_s, dtype=float), np.asarray(range_m, dtype=float)
     good = np.isfinite(t) & np.isfinite(r) & (r > 0)
-    return np.ascontiguousarray(np.stack([t[good], r[good]], axis=1))
+    return np.ascontiguousarray(np.stack(_in_order(t[good], r[good]), axis=1))
+
+
+def _in_order(t: Array, values: Array) -> tuple[Array, Array]:
+    order = np.argsort(t, kind="stable")
+    return t[order], values[order]

@@ -1,13 +1,29 @@
 """Which estimators there are. Light to import: it names the compiled modules without loading them."""
 
 from dataclasses import dataclass
+from typing import Literal
 
+from fusus.core.estimation.altitude.parameters import ComplementaryParameters as ComplementaryAltitudeParameters
+from fusus.core.estimation.altitude.parameters import Parameters as AltitudeParameters
+from fusus.core.estimation.altitude.parameters import ThreeStateParameters
 from fusus.core.estimation.attitude_ekf.parameters import Parameters as AttitudeEkfParameters
 from fusus.core.estimation.complementary.parameters import Parameters as ComplementaryParameters
 from fusus.core.estimation.madgwick.parameters import Parameters as MadgwickParameters
 from fusus.core.estimation.mahony.parameters import Parameters as MahonyParameters
+from fusus.core.estimation.navigation_ekf.parameters import Parameters as NavigationEkfParameters
 
-AttitudeParameters = ComplementaryParameters | MahonyParameters | MadgwickParameters | AttitudeEkfParameters
+EstimatorParameters = (
+    ComplementaryParameters
+    | MahonyParameters
+    | MadgwickParameters
+    | AttitudeEkfParameters
+    | NavigationEkfParameters
+    | AltitudeParameters
+    | ThreeStateParameters
+    | ComplementaryAltitudeParameters
+)
+# What an estimator finds: attitude alone; height and climb too; all of the motion.
+Gives = Literal["attitude", "height", "motion"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -17,8 +33,14 @@ class EstimatorInfo:
     name: str
     title: str
     module: str
-    parameters: type[AttitudeParameters]
+    parameters: type[EstimatorParameters]
     school: str
+    gives: Gives = "attitude"
+
+    @property
+    def field(self) -> str:
+        """Its name in a project's record."""
+        return self.name.replace("-", "_")
 
 
 ESTIMATORS = (
@@ -49,6 +71,38 @@ ESTIMATORS = (
         "attitude_ekf",
         AttitudeEkfParameters,
         "Kalman filter of attitude and gyro bias: learns the bias and says how far it may be wrong.",
+    ),
+    EstimatorInfo(
+        "altitude-complementary",
+        "Height, complementary",
+        "altitude",
+        ComplementaryAltitudeParameters,
+        "Accelerometer for the quick part, barometer for the slow one: one time constant.",
+        "height",
+    ),
+    EstimatorInfo(
+        "altitude-3",
+        "Height, 3 states",
+        "altitude",
+        ThreeStateParameters,
+        "Kalman filter of height, climb and accelerometer bias: the barometer's zero is taken for fixed.",
+        "height",
+    ),
+    EstimatorInfo(
+        "altitude",
+        "Height, 4 states",
+        "altitude",
+        AltitudeParameters,
+        "Kalman filter that also learns how the barometer's zero wanders, from the fixes' height and climb.",
+        "height",
+    ),
+    EstimatorInfo(
+        "navigation-ekf",
+        "Navigation EKF",
+        "navigation_ekf",
+        NavigationEkfParameters,
+        "Kalman filter of position, velocity, attitude and the sensors' own errors: GNSS, barometer and field at their own time.",
+        "motion",
     ),
 )
 

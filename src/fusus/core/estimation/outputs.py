@@ -4,7 +4,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from fusus.core.arrays import Array, ByteArray
+from fusus.core.arrays import Array, BoolArray, ByteArray
 
 
 def _no_rows() -> Array:
@@ -42,7 +42,7 @@ class Innovations:
     t_s: Array
     value: Array
     variance: Array
-    used: Array
+    used: BoolArray
     names: tuple[str, ...]
     units: tuple[str, ...]
 

@@ -1,7 +1,7 @@
-"""Runs an attitude estimator over a recording's samples, in blocks that can be cancelled."""
+"""Runs an estimator over a recording's samples, in blocks that can be cancelled."""
 
 import time
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from importlib import import_module
 from typing import Any
 
@@ -9,9 +9,10 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from fusus.core.arrays import Array
-from fusus.core.estimation.catalogue import AttitudeParameters, EstimatorInfo, info_for
+from fusus.core.estimation.aiding import Aiding
+from fusus.core.estimation.catalogue import EstimatorInfo, EstimatorParameters, info_for
 from fusus.core.estimation.initial import Start, start_from
-from fusus.core.estimation.outputs import AttitudeOutputs
+from fusus.core.estimation.outputs import AttitudeOutputs, MotionOutputs
 from fusus.core.estimation.samples import Samples, as_attitude_samples
 from fusus.core.progress import Progress, Silent
 from fusus.core.world.site import Site
@@ -20,31 +21,34 @@ BLOCK = 100_000  # some 10 ms of work: cancelling feels instant
 
 
 @dataclass(frozen=True, slots=True)
-class AttitudeInput:
-    """A recording as estimators see it: times (N,) s, rate, specific force, and field (N, 3) with NaN rows."""
+class EstimatorInput:
+    """A recording as estimators see it: times (N,) s, rate, specific force, and field (N, 3) with NaN rows; and the rest."""
 
     t_s: Array
     samples: Samples
+    aiding: Aiding = field(default_factory=Aiding)
 
 
 @dataclass(frozen=True, slots=True)
-class AttitudeReplay:
-    """An estimate over a recording, how it began, and how long it took."""
+class Replay:
+    """An estimate over a recording, how it began, and how long it took; ``motion`` is None for attitude estimators."""
 
     estimator: EstimatorInfo
     t_s: Array
     outputs: AttitudeOutputs
     start: Start
     elapsed_s: float
+    motion: MotionOutputs | None = None
 
 
-def attitude_input(
+def estimator_input(
     t_s: ArrayLike,
     gyro_b: ArrayLike,
     acc_b: ArrayLike,
     mag_t_s: ArrayLike | None = None,
     mag_b: ArrayLike | None = None,
-) -> AttitudeInput:
+    aiding: Aiding | None = None,
+) -> EstimatorInput:
     """Return the samples with each field put at the first IMU sample that is not earlier.
 
     Parameters
@@ -59,10 +63,12 @@ def attitude_input(
         Times of the field, or None.
     mag_b : array_like, (M, 3), uT, b
         Field, or None.
+    aiding : Aiding
+        Fixes, heights, distances; attitude estimators use none of it.
 
     Returns
     -------
-    AttitudeInput
+    EstimatorInput
         The first step equals the second; where two fields fall on one sample the later counts.
     """
     t = np.asarray(t_s, dtype=float)
@@ -72,37 +78,78 @@ def attitude_input(
         dt[0] = float(np.median(dt[1:]))
     else:
         dt[:] = 0.01
-    field = np.full((len(t), 3), np.nan)
+    at_samples = np.full((len(t), 3), np.nan)
     if mag_t_s is not None and mag_b is not None:
         mag = np.asarray(mag_b, dtype=float)
         good = np.isfinite(mag).all(axis=1)
         rows = np.searchsorted(t, np.asarray(mag_t_s, dtype=float)[good])
         inside = rows < len(t)
-        field[rows[inside]] = mag[good][inside]
-    return AttitudeInput(t, as_attitude_samples(dt, gyro_b, acc_b, field))
+        at_samples[rows[inside]] = mag[good][inside]
+    return EstimatorInput(t, as_attitude_samples(dt, gyro_b, acc_b, at_samples), aiding or Aiding())
 
 
-def replay_attitude(
-    name: str, parameters: AttitudeParameters, given: AttitudeInput, site: Site, progress: Progress | None = None
-) -> AttitudeReplay:
+def run_estimator(
+    name: str, parameters: EstimatorParameters, given: EstimatorInput, site: Site, progress: Progress | None = None
+) -> Replay:
     """Return the estimate of the estimator called ``name`` over all samples."""
     progress = progress or Silent()
     info = info_for(name)
     module: Any = import_module(f"fusus.core.estimation.{info.module}.run")
     samples = given.samples
     start = start_from(given.t_s, samples.gyro_b, samples.acc_b, samples.mag_b, site)
+    run = _attitude if info.gives == "attitude" else _motion
+    outputs, motion, elapsed = run(module, info, parameters, given, start, site, progress)
+    sound = np.isfinite(outputs.q_nb).all() and (motion is None or not np.isinf(motion.pos_n).any())
+    if not sound or (motion is not None and not np.isfinite(motion.pos_n[:, 2]).all()):
+        raise ValueError(f"{info.title} left the range of numbers; its parameters are too extreme")
+    return Replay(info, given.t_s, outputs, start, elapsed, motion)
+
+
+Result = tuple[AttitudeOutputs, MotionOutputs | None, float]
+
+
+def _attitude(
+    module: Any,
+    info: EstimatorInfo,
+    parameters: EstimatorParameters,
+    given: EstimatorInput,
+    start: Start,
+    site: Site,
+    progress: Progress,
+) -> Result:
     c = module.coefficients(parameters, site, start)
     state = module.initial_state(parameters, c, start)
-    module.run(c, state, samples.part(0, 1))  # compiles, or loads what was compiled: not part of the time
+    module.run(c, state, given.samples.part(0, 1))  # compiles, or loads what was compiled: not part of the time
     began = time.perf_counter()
     parts: list[AttitudeOutputs] = []
     for first in range(0, len(given.t_s), BLOCK):
-        part, state = module.run(c, state, samples.part(first, first + BLOCK))
+        part, state = module.run(c, state, given.samples.part(first, first + BLOCK))
         parts.append(part)
         progress.step(min(first + BLOCK, len(given.t_s)), len(given.t_s), info.title)
+    elapsed = time.perf_counter() - began
     joined = AttitudeOutputs(
         *(np.concatenate([getattr(p, f) for p in parts]) for f in AttitudeOutputs.__dataclass_fields__)
     )
-    if not np.isfinite(joined.q_nb).all():
-        raise ValueError(f"{info.title} left the range of numbers; its parameters are too extreme")
-    return AttitudeReplay(info, given.t_s, joined, start, time.perf_counter() - began)
+    return joined, None, elapsed
+
+
+def _motion(
+    module: Any,
+    info: EstimatorInfo,
+    parameters: EstimatorParameters,
+    given: EstimatorInput,
+    start: Start,
+    site: Site,
+    progress: Progress,
+) -> Result:
+    t, samples, aiding = given.t_s, given.samples, given.aiding
+    trial = module.begin(parameters, site, start, aiding, t[:1], samples.part(0, 1))
+    module.advance(trial, t[:1], samples.part(0, 1), aiding, 0, 1)
+    began = time.perf_counter()
+    run = module.begin(parameters, site, start, aiding, t, samples)
+    for first in range(0, len(t), BLOCK):
+        last = min(first + BLOCK, len(t))
+        module.advance(run, t, samples, aiding, first, last)
+        progress.step(last, len(t), info.title)
+    outputs, motion = module.finish(run, t)
+    return outputs, motion, time.perf_counter() - began

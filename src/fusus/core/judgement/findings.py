@@ -10,7 +10,7 @@ from fusus.core.analysis.comparison import Comparison
 from fusus.core.analysis.statistics import chi2_bounds, coverage
 from fusus.core.arrays import Array
 from fusus.core.estimation.attitude_math import ACC_GATED, ACC_USED, GAP, MAG_GATED, MAG_USED
-from fusus.core.estimation.replay import AttitudeInput, AttitudeReplay
+from fusus.core.estimation.replay import EstimatorInput, Replay
 from fusus.core.frames.quaternion import to_euler
 from fusus.core.world.site import Site
 
@@ -35,8 +35,8 @@ class Finding:
 class Evidence:
     """What the rules look at: the samples, the judged estimate and its errors, and the other estimates' attitudes."""
 
-    given: AttitudeInput
-    replay: AttitudeReplay
+    given: EstimatorInput
+    replay: Replay
     comparison: Comparison | None
     site: Site
     others: tuple[tuple[str, Comparison], ...] = ()

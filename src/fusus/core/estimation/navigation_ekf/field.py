@@ -4,15 +4,17 @@ import math
 
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array
-from fusus.core.estimation.navigation_ekf.measure import entry, first, inject, rotation, take, wrapped
+from fusus.core.estimation.navigation_ekf.measure import entry, first, inject, rotation, take
 from fusus.core.estimation.navigation_ekf.states import (
     ALWAYS,
     ATT,
     CH_FIELD,
     E_ATT,
     FIELD,
+    G_FIELD_COUNT,
     G_FIELD_LEAN,
     G_FIELD_OFF,
+    G_FIELD_SUM,
     G_FIELD_TURN,
     IRON,
     Coefficients,
@@ -23,11 +25,15 @@ from fusus.core.estimation.navigation_ekf.states import (
 DISTURBED_TAU_S, CALIBRATION_TAU_S = 5.0, 15.0
 # What is off is judged by a mean over so long, which the noise of samples does not hide.
 MEAN_S = 0.5
+# Headings of so long are averaged before they are taken in: the covariance need not be touched at every sample.
+FOLD_S = 0.039
 SURE = 3.0  # squared sigmas beyond which a mean is no chance
 
 
 @kernel
-def fuse_field(c: Coefficients, m: Array, p: Array, n: int, rows: Array, t: float, bx: float, by: float, bz: float, every_s: float) -> int:
+def fuse_field(
+    c: Coefficients, m: Array, p: Array, n: int, rows: Array, t: float, bx: float, by: float, bz: float, every_s: float
+) -> int:
     """Take a field sample in; return 1 used, 2 left out by strength, dip or gate.
 
     What strength, dip and direction are off the expected tells how far the direction may be off: that much noise is added.
@@ -38,8 +44,9 @@ def fuse_field(c: Coefficients, m: Array, p: Array, n: int, rows: Array, t: floa
     mn = r[0] * mx + r[1] * my + r[2] * mz
     me = r[3] * mx + r[4] * my + r[5] * mz
     md = r[6] * mx + r[7] * my + r[8] * mz
-    horizontal = math.hypot(mn, me)
-    strength = math.hypot(horizontal, md)
+    horizontal2 = mn * mn + me * me
+    horizontal = math.sqrt(horizontal2)
+    strength = math.sqrt(horizontal2 + md * md)
     off = strength - c.field_ut
     lean = math.atan2(md, horizontal) - c.dip_rad
     share = every_s / (every_s + MEAN_S)
@@ -47,22 +54,45 @@ def fuse_field(c: Coefficients, m: Array, p: Array, n: int, rows: Array, t: floa
     m[G_FIELD_LEAN] += share * (lean - m[G_FIELD_LEAN])
     if abs(off) > c.mag_gate * c.field_ut or abs(lean) > c.dip_gate_rad or horizontal < 1e-6:
         return 2
-    y = wrapped(math.atan2(x[FIELD + 1], x[FIELD]) - math.atan2(me, mn))
+    fn, fe = x[FIELD], x[FIELD + 1]
+    y = math.atan2(fe * mn - fn * me, fn * mn + fe * me)
     m[G_FIELD_TURN] += share * (y - m[G_FIELD_TURN])
+    samples = 1.0
+    if not c.vector:
+        m[G_FIELD_SUM] += y
+        m[G_FIELD_COUNT] += 1.0
+        samples = m[G_FIELD_COUNT]
+        if samples * every_s < FOLD_S:
+            return 1
+        y = m[G_FIELD_SUM] / samples
+        m[G_FIELD_SUM] = m[G_FIELD_COUNT] = 0.0
+    noise = noise_of(c, m, p, share, every_s * samples, c.mag_var / samples)
+    used = (
+        fuse_axes(c, m, p, n, rows, t, bx, by, bz, noise) if c.vector else fuse_heading(c, m, p, n, rows, t, y, noise)
+    )
+    inject(m, t)
+    return 1 if used > 0 else 2
+
+
+@kernel
+def noise_of(c: Coefficients, m: Array, p: Array, share: float, every_s: float, white: float) -> float:
+    """Return the variance of a field measurement, µT²: white noise, and what the last half second says of errors that last.
+
+    A lasting error is taken for a noise whose few independent samples weigh as much.
+    """
     known = 0.5 * c.mag_var * share + c.mag_soft_var
     if c.i_iron >= ALWAYS:
-        known += (p[W * c.i_iron + c.i_iron] + p[W * (c.i_iron + 1) + c.i_iron + 1] + p[W * (c.i_iron + 2) + c.i_iron + 2]) / 3.0
-    tilt = 0.5 * (p[W * E_ATT + E_ATT] + p[W * (E_ATT + 1) + E_ATT + 1])
-    turned = known + p[W * (E_ATT + 2) + E_ATT + 2] * c.horizontal_ut * c.horizontal_ut
+        q = (W + 1) * c.i_iron
+        known += (p[q] + p[q + W + 1] + p[q + 2 * (W + 1)]) / 3.0
+    q = (W + 1) * E_ATT
+    tilt = 0.5 * (p[q] + p[q + W + 1])
+    turned = known + p[q + 2 * (W + 1)] * c.horizontal_ut * c.horizontal_ut
     doubt = max(m[G_FIELD_OFF] ** 2 - SURE * known, 0.0)
     doubt += max((m[G_FIELD_LEAN] * c.field_ut) ** 2 - SURE * (known + tilt * c.field_ut * c.field_ut), 0.0)
     doubt += max((m[G_FIELD_TURN] * c.horizontal_ut) ** 2 - SURE * turned, 0.0)
-    # A lasting error is taken for a noise whose few independent samples weigh as much.
-    noise = c.mag_var + doubt * (1.0 + 2.0 * DISTURBED_TAU_S / every_s)
+    noise = white + doubt * (1.0 + 2.0 * DISTURBED_TAU_S / every_s)
     noise += c.mag_soft_var * (1.0 + 2.0 * CALIBRATION_TAU_S / every_s)
-    used = fuse_axes(c, m, p, n, rows, t, bx, by, bz, noise) if c.vector else fuse_heading(c, m, p, n, rows, t, y, noise)
-    inject(c, m, t)
-    return 1 if used > 0 else 2
+    return float(noise)
 
 
 @kernel
@@ -74,7 +104,7 @@ def fuse_heading(c: Coefficients, m: Array, p: Array, n: int, rows: Array, t: fl
     x = m
     r = rotation(x[ATT], x[ATT + 1], x[ATT + 2], x[ATT + 3])
     fn, fe, fd = x[FIELD], x[FIELD + 1], x[FIELD + 2]
-    horizontal = math.hypot(fn, fe)
+    horizontal = math.sqrt(fn * fn + fe * fe)
     cos, sin, slope = fn / horizontal, fe / horizontal, fd / horizontal
     first(m, E_ATT + 2, 1.0)
     entry(m, E_ATT, -slope * cos)
@@ -86,11 +116,13 @@ def fuse_heading(c: Coefficients, m: Array, p: Array, n: int, rows: Array, t: fl
         h2 = fn * fn + fe * fe
         entry(m, c.i_field, fe / h2)
         entry(m, c.i_field + 1, -fn / h2)
-    return take(c, m, p, n, rows, CH_FIELD, t, y, noise / (horizontal * horizontal), E_ATT + 2, 0.0)
+    return take(m, p, n, rows, CH_FIELD, t, y, noise / (horizontal * horizontal), E_ATT + 2, 0.0)
 
 
 @kernel
-def fuse_axes(c: Coefficients, m: Array, p: Array, n: int, rows: Array, t: float, bx: float, by: float, bz: float, noise: float) -> int:
+def fuse_axes(
+    c: Coefficients, m: Array, p: Array, n: int, rows: Array, t: float, bx: float, by: float, bz: float, noise: float
+) -> int:
     """Take all three axes: b = Rᵀ m + h, so that an error φ shows as Rᵀ (m × φ)."""
     x = m
     r = rotation(x[ATT], x[ATT + 1], x[ATT + 2], x[ATT + 3])
@@ -108,5 +140,5 @@ def fuse_axes(c: Coefficients, m: Array, p: Array, n: int, rows: Array, t: float
         if c.i_field >= ALWAYS:
             for j in range(3):
                 entry(m, c.i_field + j, r[3 * j + i])
-        used += take(c, m, p, n, rows, CH_FIELD + i, t, y, noise, E_ATT + 2, 0.0)
+        used += take(m, p, n, rows, CH_FIELD + i, t, y, noise, E_ATT + 2, 0.0)
     return used

@@ -36,8 +36,8 @@ def fuse_baro(c: Coefficients, m: Array, p: Array, n: int, rows: Array, t: float
     entry(m, E_BARO, 1.0)
     y = height - (-(x[POS + 2] - c.baro_delay_s * x[VEL + 2]) + x[BARO])
     risen = STRETCH * (x[POS + 2] - c.ground_down_m)
-    used = take(c, m, p, n, rows, CH_BARO, t, y, c.baro_var + risen * risen, E_BARO, 0.0)
-    inject(c, m, t)
+    used = take(m, p, n, rows, CH_BARO, t, y, c.baro_var + risen * risen, E_BARO, 0.0)
+    inject(m, t)
     return used
 
 
@@ -51,6 +51,6 @@ def fuse_range(c: Coefficients, m: Array, p: Array, n: int, rows: Array, t: floa
     first(m, E_POS + 2, -1.0)
     y = distance * r[8] - (c.ground_down_m - x[POS + 2])
     sigma = math.hypot(RANGE_SIGMA_M, RANGE_SHARE * distance)
-    used = take(c, m, p, n, rows, CH_RANGE, t, y, sigma * sigma, E_POS + 2, 0.0)
-    inject(c, m, t)
+    used = take(m, p, n, rows, CH_RANGE, t, y, sigma * sigma, E_POS + 2, 0.0)
+    inject(m, t)
     return used

@@ -175,7 +175,17 @@ def note_shaking(
 
 @kernel
 def fuse_due(
-    c: Coefficients, m: Array, p: Array, n: int, past: Array, t: float, gnss: Array, baro: Array, mag: Array, ranges: Array, rows: Array
+    c: Coefficients,
+    m: Array,
+    p: Array,
+    n: int,
+    past: Array,
+    t: float,
+    gnss: Array,
+    baro: Array,
+    mag: Array,
+    ranges: Array,
+    rows: Array,
 ) -> int:
     """Take in all measurements that have come by ``t``; return the flags of what was done."""
     flags = 0

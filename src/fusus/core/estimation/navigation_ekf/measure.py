@@ -24,13 +24,19 @@ from fusus.core.estimation.navigation_ekf.states import (
     ENTRIES,
     ERR,
     FIELD,
+    GATE2,
     GYRO,
+    I_ARM,
+    I_DELAY,
+    I_FIELD,
+    I_IRON,
+    I_WANDER,
     IRON,
     POS,
+    RECOVER_S,
     SUMS,
     VALS,
     WANDER,
-    Coefficients,
     W,
 )
 
@@ -42,9 +48,8 @@ LEAST, GREATEST = 0.05, 400.0
 
 @kernel
 def take(
-    c: Coefficients, m: Array, p: Array, n: int, rows: Array, channel: int, t: float, y: float, r: float, free: int,
-    follows: float,
-) -> int:  # fmt: skip
+    m: Array, p: Array, n: int, rows: Array, channel: int, t: float, y: float, r: float, free: int, follows: float
+) -> int:
     """Take one scalar measurement in, whose row lies in ``m``. Return 1 used, 0 refused.
 
     ``free``: the error whose variance grows when the filter gives way after long refusal. ``follows``: whether the noise is
@@ -67,8 +72,8 @@ def take(
     for q in range(int(m[ENTRIES])):
         left -= m[VALS + q] * m[ERR + int(m[COLS + q])]
     used = 1
-    if left * left > c.gate2 * variance:
-        if t - m[now] < c.recover_s:
+    if left * left > m[GATE2] * variance:
+        if t - m[now] < m[RECOVER_S]:
             used = 0
         else:
             # Refused for so long, the filter is rather wrong than the sensor: its own doubt grows to the difference.
@@ -84,7 +89,7 @@ def take(
 
 
 @kernel
-def inject(c: Coefficients, m: Array, t: float) -> None:
+def inject(m: Array, t: float) -> None:
     """Put the errors found into the state, and remember them for the past."""
     for i in range(6):
         m[POS + i] += m[ERR + i]
@@ -102,20 +107,25 @@ def inject(c: Coefficients, m: Array, t: float) -> None:
         w, x, y, z, r[0] * a + r[3] * b + r[6] * d, r[1] * a + r[4] * b + r[7] * d, r[2] * a + r[5] * b + r[8] * d
     )
     m[BARO] += m[ERR + E_BARO]
-    if c.i_wander >= ALWAYS:
+    at = int(m[I_WANDER])
+    if at >= ALWAYS:
         for i in range(3):
-            m[WANDER + i] += m[ERR + c.i_wander + i]
-    if c.i_delay >= ALWAYS:
-        m[DELAY] = min(max(m[DELAY] + m[ERR + c.i_delay], 0.0), 1.5)
-    if c.i_arm >= ALWAYS:
+            m[WANDER + i] += m[ERR + at + i]
+    at = int(m[I_DELAY])
+    if at >= ALWAYS:
+        m[DELAY] = min(max(m[DELAY] + m[ERR + at], 0.0), 1.5)
+    at = int(m[I_ARM])
+    if at >= ALWAYS:
         for i in range(3):
-            m[ARM + i] += m[ERR + c.i_arm + i]
-    if c.i_field >= ALWAYS:
+            m[ARM + i] += m[ERR + at + i]
+    at = int(m[I_FIELD])
+    if at >= ALWAYS:
         for i in range(3):
-            m[FIELD + i] += m[ERR + c.i_field + i]
-    if c.i_iron >= ALWAYS:
+            m[FIELD + i] += m[ERR + at + i]
+    at = int(m[I_IRON])
+    if at >= ALWAYS:
         for i in range(3):
-            m[IRON + i] += m[ERR + c.i_iron + i]
+            m[IRON + i] += m[ERR + at + i]
     for i in range(W):
         m[ERR + i] = 0.0
 

@@ -54,4 +54,4 @@ def recall(m: Array, past: Array, when: float) -> float:
         m[MOMENT + 13 + i] = acceleration
     for i in range(4):
         m[MOMENT + 6 + i] = past[row, 7 + i]
-    return max(past[row, 0] - when, 0.0)
+    return float(max(past[row, 0] - when, 0.0))

@@ -65,7 +65,8 @@ def cross_row(m: Array, axis: int, vx: float, vy: float, vz: float, factor: floa
 
 @kernel
 def fuse_fix(
-    c: Coefficients, m: Array, p: Array, n: int, past: Array, rows: Array, t: float, came: float, fix: Array) -> tuple[int, int]:
+    c: Coefficients, m: Array, p: Array, n: int, past: Array, rows: Array, t: float, came: float, fix: Array
+) -> tuple[int, int]:
     """Take in, now, a fix that ``came`` then: position (3), velocity (3), factors of both variances; NaN for none. Return used, refused.
 
     z_p = p(t - τ) + R l + w, z_v = v(t - τ) + R (ω × l); errors of then follow from those of now by τ.
@@ -101,7 +102,7 @@ def fuse_fix(
                 entry(m, c.i_arm + j, r[3 * i + j])
         noise = (c.gnss_var_v if i == 2 else c.gnss_var_h) * fix[6]
         y = z - (m[MOMENT + i] + arm + x[WANDER + i])
-        if take(c, m, p, n, rows, CH_POS + i, t, y, noise, E_POS + i, c.follow) == 1:
+        if take(m, p, n, rows, CH_POS + i, t, y, noise, E_POS + i, c.follow) == 1:
             used += 1
         else:
             refused += 1
@@ -121,13 +122,13 @@ def fuse_fix(
             entry(m, c.i_arm + 2, r[3 * i] * wy - r[3 * i + 1] * wx)
         noise = (c.velocity_var_v if i == 2 else c.velocity_var_h) * fix[7]
         y = z - (m[MOMENT + 3 + i] + (un if i == 0 else ue if i == 1 else ud))
-        if take(c, m, p, n, rows, CH_VEL + i, t, y, noise, E_VEL + i, c.follow) == 1:
+        if take(m, p, n, rows, CH_VEL + i, t, y, noise, E_VEL + i, c.follow) == 1:
             used += 1
         else:
             refused += 1
     if c.course and math.hypot(fix[3], fix[4]) > c.course_speed_m_s:
         used += fuse_course(c, m, p, n, rows, t, fix[3] - un, fix[4] - ue)
-    inject(c, m, t)
+    inject(m, t)
     return used, refused
 
 
@@ -146,4 +147,6 @@ def fuse_course(c: Coefficients, m: Array, p: Array, n: int, rows: Array, t: flo
     speed2 = vn * vn + ve * ve
     interval = min(max(t - m[CHANNEL + 4 * CH_COURSE + 2], 0.02), 1.0)
     r_course = (c.course_var + c.velocity_var_h / speed2) * (1.0 + 2.0 * CRAB_TAU_S / interval)
-    return take(c, m, p, n, rows, CH_COURSE, t, wrapped(math.atan2(ve, vn) - math.atan2(r[3], r[0])), r_course, E_ATT + 2, 0.0)
+    return take(
+        m, p, n, rows, CH_COURSE, t, wrapped(math.atan2(ve, vn) - math.atan2(r[3], r[0])), r_course, E_ATT + 2, 0.0
+    )

@@ -26,11 +26,11 @@ def fuse_rest(c: Coefficients, m: Array, p: Array, n: int, rows: Array, t: float
     seconds = m[G_REST]
     for i in range(3):
         first(m, E_VEL + i, 1.0)
-        take(c, m, p, n, rows, CH_STILL + i, t, -m[VEL + i], STILL_M_S * STILL_M_S, E_VEL + i, 0.0)
+        take(m, p, n, rows, CH_STILL + i, t, -m[VEL + i], STILL_M_S * STILL_M_S, E_VEL + i, 0.0)
     for i in range(3):
         first(m, E_GYRO + i, 1.0)
         noise = c.gyro_var / seconds + STILL_RAD_S * STILL_RAD_S
-        take(c, m, p, n, rows, CH_RATE + i, t, m[G_REST_G + i] / seconds - m[GYRO + i], noise, E_GYRO + i, 0.0)
+        take(m, p, n, rows, CH_RATE + i, t, m[G_REST_G + i] / seconds - m[GYRO + i], noise, E_GYRO + i, 0.0)
         m[G_REST_G + i] = 0.0
     m[G_REST] = 0.0
-    inject(c, m, t)
+    inject(m, t)

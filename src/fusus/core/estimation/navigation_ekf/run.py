@@ -9,6 +9,7 @@ from fusus.core.arrays import Array, ByteArray
 from fusus.core.estimation.aiding import Aiding
 from fusus.core.estimation.initial import Start
 from fusus.core.estimation.navigation_ekf import kernel
+from fusus.core.estimation.navigation_ekf.heading import heading_from_motion, turned
 from fusus.core.estimation.navigation_ekf.parameters import Parameters
 from fusus.core.estimation.navigation_ekf.start import coefficients, initial_state, size_of
 from fusus.core.estimation.navigation_ekf.states import (
@@ -45,7 +46,7 @@ UNITS = ("m",) * 3 + ("m/s",) * 3 + ("m", "rad", "µT", "µT", "m") + ("m/s",) *
 
 
 @dataclass(frozen=True, slots=True)
-class Track:
+class Run:
     """A run in progress: what was filled so far, block by block."""
 
     c: Coefficients
@@ -58,8 +59,16 @@ class Track:
     rows: Array
 
 
-def begin(p: Parameters, site: Site, start: Start, aiding: Aiding, t_s: Array, heading_sigma_rad: float | None = None) -> Track:
-    """Return a run before its first sample, with room for all of them."""
+def begin(p: Parameters, site: Site, start: Start, aiding: Aiding, t_s: Array, samples: Samples) -> Run:
+    """Return a run before its first sample, with room for all of them.
+
+    Where no field shows the heading, the first motion does: in hindsight, and the start is turned by it.
+    """
+    heading_sigma_rad = None
+    if len(aiding.gnss) > 2 and (p.course_heading or not len(aiding.mag)):
+        found = heading_from_motion(t_s, samples, aiding.gnss, start, site, p.gnss_delay_s)
+        if found is not None:
+            start, heading_sigma_rad = turned(start, found[0]), found[1]
     c = coefficients(p, site, start, aiding)
     n, count = size_of(c), len(t_s)
     step = float(np.median(np.diff(t_s))) if count > 1 else 0.01
@@ -67,23 +76,24 @@ def begin(p: Parameters, site: Site, start: Start, aiding: Aiding, t_s: Array, h
     keys = -(-count // key_every)
     rests = int(min((t_s[-1] - t_s[0]) / 0.1, 1e7)) + 1 if count else 0
     most = 8 * len(aiding.gnss) + len(aiding.baro) + 3 * len(aiding.mag) + len(aiding.ranges) + 6 * rests + 8
-    return Track(
+    return Run(
         c, initial_state(p, c, start, aiding, site, heading_sigma_rad), np.empty((count, 10)), np.empty(count, dtype=np.uint8),
         key_every, np.empty((keys, NOMINAL)), np.empty((keys, n, n)), np.empty((most, 5)),
     )  # fmt: skip
 
 
-def advance(run: Track, t_s: Array, samples: Samples, aiding: Aiding, first: int, last: int) -> None:
+def advance(run: Run, t_s: Array, samples: Samples, aiding: Aiding, first: int, last: int) -> None:
     """Take the samples from ``first`` to ``last`` in."""
     part = slice(first, last)
     known = aiding.known[part] if len(aiding.known) else np.zeros(last - first, dtype=np.uint8)
     kernel.advance_all(
         run.c, run.state, t_s[part], samples.dt_s[part], samples.gyro_b[part], samples.acc_b[part], known,
-        aiding.gnss, aiding.baro, aiding.mag, aiding.ranges, run.motion[part], run.flags[part], run.key_every, run.key_x, run.key_p, run.rows,
+        aiding.gnss, aiding.baro, aiding.mag, aiding.ranges, run.motion[part], run.flags[part], run.key_every, run.key_x,
+        run.key_p, run.rows,
     )  # fmt: skip
 
 
-def finish(run: Track, t_s: Array) -> tuple[AttitudeOutputs, MotionOutputs]:
+def finish(run: Run, t_s: Array) -> tuple[AttitudeOutputs, MotionOutputs]:
     """Return what the run left."""
     c = run.c
     keys = t_s[:: run.key_every]
@@ -91,7 +101,7 @@ def finish(run: Track, t_s: Array) -> tuple[AttitudeOutputs, MotionOutputs]:
     var = np.sqrt(np.maximum(np.einsum("kii->ki", p), 0.0))
 
     def sigma(first: int) -> Array:
-        return var[:, first : first + 3]
+        return np.asarray(var[:, first : first + 3])
 
     values = {
         "gyro bias": x[:, GYRO : GYRO + 3],

@@ -24,12 +24,19 @@ from fusus.core.estimation.navigation_ekf.states import (
     E_VEL,
     FIELD,
     G_REST,
+    GATE2,
     GYRO,
+    I_ARM,
+    I_DELAY,
+    I_FIELD,
+    I_IRON,
+    I_WANDER,
     MEMORY,
     MOMENTS,
     NOMINAL,
     PAST,
     POS,
+    RECOVER_S,
     VEL,
     Coefficients,
     State,
@@ -111,7 +118,9 @@ def coefficients(p: Parameters, site: Site, start: Start, aiding: Aiding) -> Coe
 
 def size_of(c: Coefficients) -> int:
     """Return how many errors the filter holds."""
-    return ALWAYS + sum(n for i, n in zip((c.i_wander, c.i_delay, c.i_arm, c.i_field, c.i_iron), (3, 1, 3, 3, 3), strict=True) if i > 0)
+    return ALWAYS + sum(
+        n for i, n in zip((c.i_wander, c.i_delay, c.i_arm, c.i_field, c.i_iron), (3, 1, 3, 3, 3), strict=True) if i > 0
+    )
 
 
 def _has_field(p: Parameters, aiding: Aiding, start: Start) -> bool:
@@ -128,7 +137,9 @@ def stands_at_home(p: Parameters, aiding: Aiding, start: Start) -> bool:
     return aiding.starts_at_home or p.home_sigma_m < FAR_M or not len(aiding.gnss)
 
 
-def initial_state(p: Parameters, c: Coefficients, start: Start, aiding: Aiding, site: Site, heading_sigma_rad: float | None = None) -> State:
+def initial_state(
+    p: Parameters, c: Coefficients, start: Start, aiding: Aiding, site: Site, heading_sigma_rad: float | None = None
+) -> State:
     """Return the state before the first sample. ``heading_sigma_rad`` says how sure a heading from elsewhere is."""
     n = size_of(c)
     x = np.zeros(NOMINAL)
@@ -178,6 +189,8 @@ def initial_state(p: Parameters, c: Coefficients, start: Start, aiding: Aiding, 
     m[:NOMINAL] = x
     m[CHANNEL + 2 : CHANNEL + 4 * CHANNELS : 4] = -1e9
     m[G_REST] = -1.0
+    m[GATE2], m[RECOVER_S] = c.gate2, c.recover_s
+    m[I_WANDER], m[I_DELAY], m[I_ARM], m[I_FIELD], m[I_IRON] = c.i_wander, c.i_delay, c.i_arm, c.i_field, c.i_iron
     flat.reshape(W, W)[:n, :n] = cov
     return State(m, flat, np.zeros((MOMENTS, PAST)), n)
 
@@ -202,5 +215,3 @@ def _see_gravity(cov: Array, rotation: Array, gravity: float, p: Parameters, res
     left = np.eye(len(cov)) - gain @ h
     cov[:] = left @ cov @ left.T + gain @ gain.T * r
     cov[:] = 0.5 * (cov + cov.T)
-
-

@@ -30,6 +30,7 @@ MOMENTS = 512
 # length that the compiler knows, and run several figures at a time.
 W = 32
 
+
 class Coefficients(NamedTuple):
     """Constant during a run. Variances are squares of the parameters' units; ``i_*`` where optional errors begin."""
 
@@ -79,7 +80,7 @@ class Coefficients(NamedTuple):
 
 
 class State(NamedTuple):
-    """All arrays, changed in place: ``m`` (332,) one after the other the nominal state and what has built up, by the places
+    """All arrays, changed in place: ``m`` (336,) one after the other the nominal state and what has built up, by the places
     below; ``p`` (1024,) the covariance, error i with error j at 32 i + j; ``past`` (512, 26) remembered moments; ``n`` how
     many errors there are."""
 
@@ -97,6 +98,8 @@ G_DT, G_F, G_TURN, G_TURNED, G_FLAGS, G_SHAKE_A, G_SHAKE_G, G_LAST, G_REST, G_RE
 )  # fmt: skip
 # What the field is off: strength µT, dip and heading rad, as means of the last half second.
 G_FIELD_OFF, G_FIELD_LEAN, G_FIELD_TURN = 55, 56, 57
+# Headings of the field that wait to be taken in: their sum and number.
+G_FIELD_SUM, G_FIELD_COUNT = 94, 95
 # Where things stand: samples in the group, next row of each stream, next innovation row, moments remembered, sample.
 AT_COUNT, AT_GNSS, AT_BARO, AT_MAG, AT_RANGE, AT_ROW, AT_PAST, AT_SAMPLE = 58, 59, 60, 61, 62, 63, 64, 65
 # Corrections summed up (12): position, velocity, velocity times time, attitude.
@@ -108,4 +111,6 @@ CHANNEL = 96
 # Scratch: errors found so far, gain, P hᵀ less half of what is taken off, and a row's columns and values.
 ERR, GAIN, HALF, COLS, VALS = 168, 200, 232, 264, 296
 ENTRIES = 328
-MEMORY = 332
+# Copies of coefficients that the innermost steps need: handing them all of them would cost more than the steps.
+GATE2, RECOVER_S, I_WANDER, I_DELAY, I_ARM, I_FIELD, I_IRON = 329, 330, 331, 332, 333, 334, 335
+MEMORY = 336

@@ -1,0 +1,53 @@
+"""Stretches without GNSS: those that a recording has, those made on purpose, and what an estimate is off at their end."""
+
+import numpy as np
+from numpy.typing import ArrayLike
+
+from fusus.core.analysis.comparison import Comparison
+from fusus.core.arrays import Array
+
+LEAST_S = 3.0  # shorter silences are no outage
+SETTLE_S = 25.0  # between outages made on purpose: the estimate has to recover
+
+Outages = tuple[tuple[float, float], ...]
+
+
+def hidden(gnss: Array, outages: Outages, begins_s: float) -> Array:
+    """Return fixes (M, 9) without those that come in outages: (start after ``begins_s``, duration) in s."""
+    keep = np.ones(len(gnss), dtype=bool)
+    t = gnss[:, 0] - begins_s
+    for start, duration in outages:
+        keep &= ~((t >= start) & (t < start + duration))
+    return np.ascontiguousarray(gnss[keep])
+
+
+def recorded(gnss_t_s: ArrayLike, begins_s: float) -> Outages:
+    """Return the silences between fixes (M,) that are longer than three seconds: start after ``begins_s``, duration."""
+    t = np.asarray(gnss_t_s, dtype=float)
+    gaps = np.flatnonzero(np.diff(t) > LEAST_S)
+    return tuple((float(t[i] - begins_s), float(t[i + 1] - t[i])) for i in gaps)
+
+
+def trials(length_s: float, begins_s: float, ends_s: float, avoid: Outages, shift: float) -> Outages:
+    """Return outages of a length with time to recover between them, from ``begins_s`` on, clear of others.
+
+    ``shift`` from 0 to 1 moves them by that share of their spacing: several sets try more places.
+    """
+    spacing = length_s + SETTLE_S
+    out = []
+    start = begins_s + shift * spacing
+    while start + length_s < ends_s:
+        if all(start + length_s + SETTLE_S / 2 < a or start > a + d + SETTLE_S / 2 for a, d in avoid):
+            out.append((start, length_s))
+        start += spacing
+    return tuple(out)
+
+
+def error_at(comparison: Comparison, when_s: float) -> tuple[float | None, float | None]:
+    """Return horizontal and height error, m, at a time of the estimate, None where they are not known."""
+    out: list[float | None] = []
+    for name in ("horizontal", "height"):
+        series = comparison.series(name)
+        at = None if series is None else float(np.interp(when_s, comparison.t_s, np.abs(series)))
+        out.append(at if at is not None and np.isfinite(at) else None)
+    return out[0], out[1]
