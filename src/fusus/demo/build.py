@@ -5,6 +5,7 @@ import shutil
 from datetime import UTC, date, datetime
 from pathlib import Path
 
+from fusus.core.estimation.navigation_ekf.parameters import Parameters as NavigationParameters
 from fusus.core.judgement.requirements import Requirement
 from fusus.core.parts.fitting import Fitting
 from fusus.core.prediction.mission import Mission
@@ -16,8 +17,10 @@ from fusus.demo.bench import CAPTURES, add_bench
 from fusus.logs.create import create_recording
 from fusus.logs.info import RecordingInfo, recordings_folder
 from fusus.project import book, store
-from fusus.project.evidence import Evidence
 from fusus.project.records import Brief, Budgets, Climate, Craft, Fusion, Parts, Place, Project
+from fusus.study.needs import mission_of
+from fusus.study.suite import choice_of, model_of
+from fusus.study.tuning import tuning_from_parts
 
 PLACE = Place(lat_deg=53.02, lon_deg=0.61, height_m=3.0)
 DAY = date(2026, 9, 12)
@@ -26,11 +29,7 @@ DEG = math.pi / 180
 
 def demo_project() -> Project:
     """Return the demo's project record. All figures are made up, in plausible ranges."""
-    bench = Evidence(
-        source="bench", day=DAY, conditions="still capture of 10 min at 18 °C (made up)", standard_error=0.0
-    )
-    data = Evidence(source="datasheet", conditions="invented IMU Birch, typical value")
-    return Project(
+    project = Project(
         name="Dunlin",
         brief=Brief(
             about="Lowers a temperature probe into tide pools on the Saltmere estuary. Craft, place and parts are invented.",
@@ -67,14 +66,17 @@ def demo_project() -> Project:
             receiver="Tern 3",
             fitting=Fitting(lever_arm_b_m=(-0.05, 0.0, -0.115), motor_ut_a=0.02),
         ),
-        fusion=Fusion(recording="pool-survey", estimators=("attitude-ekf", "complementary")),
-        provenance={
-            "fusion.attitude_ekf.gyro_noise_rad_s_rthz": bench,
-            "fusion.attitude_ekf.acc_noise_m_s2_rthz": bench,
-            "fusion.attitude_ekf.gyro_walk_rad_s2_rthz": data,
-            "fusion.attitude_ekf.gyro_scale_sigma": data,
-        },
+        fusion=Fusion(
+            recording="pool-survey",
+            estimators=("navigation-ekf", "attitude-ekf", "complementary", "altitude"),
+            # Dunlin takes off from a mark on the slipway, which is home.
+            navigation_ekf=NavigationParameters(home_sigma_m=0.05),
+        ),
     )
+    for name in ("navigation-ekf", "attitude-ekf", "altitude"):
+        command = tuning_from_parts(project, name)
+        project = command.apply(project) if command is not None else project
+    return project
 
 
 def build(folder: Path, progress: Progress | None = None) -> Path:
@@ -94,6 +96,11 @@ def build(folder: Path, progress: Progress | None = None) -> Path:
     site = site_at(PLACE.lat_deg, PLACE.lon_deg, PLACE.height_m, DAY)
     home = (PLACE.lat_deg, PLACE.lon_deg, PLACE.height_m)
     makers = (scenarios.jig, scenarios.hover, scenarios.survey)
+    project = demo_project()
+    choice = choice_of(project)
+    if choice is None:
+        raise ValueError("the demo project chooses its parts")
+    sensors = scenarios.suite(model_of(project, choice), mission_of(project))
     for i, (make, name) in enumerate(zip(makers, names, strict=True)):
         progress.step(i, len(names), f"Simulating {name}")
         target = recordings_folder(folder) / name
@@ -101,9 +108,7 @@ def build(folder: Path, progress: Progress | None = None) -> Path:
             continue
         shutil.rmtree(target, ignore_errors=True)
         scenario = make(site.gravity_m_s2)
-        streams = record(
-            scenario.motion, scenario.rate_hz, scenarios.suite(), scenario.around, site, home, scenario.seed
-        )
+        streams = record(scenario.motion, scenario.rate_hz, sensors, scenario.around, site, home, scenario.seed)
         info = RecordingInfo(
             name=name,
             kind=scenario.kind,

@@ -1,10 +1,12 @@
 """The demo's recordings: Dunlin over the Saltmere estuary. All of it is invented."""
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
+from fusus.core.parts.models import SuiteModel
+from fusus.core.prediction.mission import Mission
 from fusus.core.simulation.scenario import Conditions, Disturbance, Suite
 from fusus.core.simulation.trajectory import Air, Motion, Waypoint, fly, pose
 
@@ -103,6 +105,8 @@ def all_recordings(gravity_m_s2: float) -> list[DemoRecording]:
     return [jig(gravity_m_s2), hover(gravity_m_s2), survey(gravity_m_s2)]
 
 
-def suite() -> Suite:
-    """Return the sensors on board: invented parts (IMU Birch, barometer Fen, magnetometer Needle, receiver Tern)."""
-    return Suite()
+def suite(model: SuiteModel, mission: Mission) -> Suite:
+    """Return the sensors on board: the invented parts that the project chose, in the mission's weather."""
+    if model.baro is None or model.mag is None or model.gnss is None:
+        raise ValueError("the demo's craft carries barometer, magnetometer and receiver")
+    return Suite(model.gyro, model.acc, replace(model.baro, weather_pa=mission.weather_pa), model.mag, model.gnss)

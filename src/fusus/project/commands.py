@@ -51,6 +51,21 @@ class SetValue:
 
 
 @dataclass(frozen=True, slots=True)
+class SetMany:
+    """Several fields at once, one step back."""
+
+    steps: tuple[SetValue, ...]
+    label: str
+    merge_key: str | None = None
+
+    def apply(self, project: Project) -> Project:
+        """Return the project with all of the values."""
+        for step in self.steps:
+            project = step.apply(project)
+        return project
+
+
+@dataclass(frozen=True, slots=True)
 class AddRequirement:
     """Add a requirement."""
 

@@ -1,0 +1,60 @@
+"""Tunings of a project's estimators from its parts: datasheet figures, and the bench's where it measured them."""
+
+from dataclasses import fields
+
+from fusus.core.estimation.catalogue import info_for
+from fusus.core.estimation.tuning import from_suite
+from fusus.core.world.atmosphere import geopotential_m, metres_per_pascal
+from fusus.project.commands import SetMany, SetValue
+from fusus.project.evidence import Evidence
+from fusus.project.records import Project
+from fusus.study.needs import mission_of
+from fusus.study.site import site_of
+from fusus.study.suite import choice_of, model_of
+
+# Which measured figures of a part stand behind a parameter: by the beginning of their names.
+MEASURED = {
+    "gyro_noise": ("imu", "gyro_noise"),
+    "gyro_walk": ("imu", "gyro_instability"),
+    "acc_noise": ("imu", "acc_noise"),
+    "acc_walk": ("imu", "acc_instability"),
+    "gnss_": ("receiver", "position"),
+    "lever_arm": ("receiver", ""),
+    "baro_noise": ("barometer", "noise"),
+    "mag_noise": ("magnetometer", "mag_noise"),
+}
+
+
+def tuning_from_parts(project: Project, estimator: str) -> SetMany | None:
+    """Return the command that tunes an estimator by the chosen parts, None where no IMU is chosen or nothing follows."""
+    choice = choice_of(project, measured=True)
+    if choice is None:
+        return None
+    place = project.brief.place
+    mpp = metres_per_pascal(float(geopotential_m(place.height_m if place else 0.0)))
+    gravity = site_of(project).gravity_m_s2
+    found = from_suite(estimator, model_of(project, choice), mission_of(project), gravity, mpp)
+    info = info_for(estimator)
+    known = {f.name for f in fields(info.parameters)}
+    steps = tuple(
+        SetValue(f"fusion.{info.field}.{name}", float(f"{value:.6g}"), f"Tune {name}", _evidence(project, name))
+        for name, value in found.items()
+        if name in known
+    )
+    return SetMany(steps, f"Tune {info.title} by the parts") if steps else None
+
+
+def _evidence(project: Project, name: str) -> Evidence:
+    measured = {(m.part_kind, m.field): m for m in project.bench.measured}
+    for beginning, (kind, field) in MEASURED.items():
+        if not name.startswith(beginning):
+            continue
+        for (part_kind, part_field), m in measured.items():
+            if part_kind == kind and field and part_field.startswith(field):
+                return Evidence(
+                    source="bench",
+                    day=m.when.date(),
+                    conditions=f"measured in {m.recording}",
+                    standard_error=m.standard_error,
+                )
+    return Evidence(source="datasheet", conditions="error model of the chosen parts")
