@@ -7,8 +7,9 @@ from fusus.core.prediction.mission import Mission
 from fusus.core.sensors.inertial import InertialModel
 from fusus.core.sensors.noise import markov_sigma_of_instability
 
-# A board warms up over some minutes: its drift, spread over that time, makes a random walk that reaches as far.
-WARMING_TAU_S = 180.0
+# A board warms up over some minutes. Its drift is smooth: a random walk that reaches half as far in that time is as hard to
+# follow for a filter (simulated flights: the claimed sigmas then hold).
+WARMING_TAU_S, WARMING_SHARE = 180.0, 0.5
 DELAY_SIGMA_S = 0.02
 
 Tuning = dict[str, float]
@@ -32,7 +33,7 @@ def from_suite(
 def walk(model: InertialModel, warming_k: float) -> float:
     """Return the random walk K that stands for walk, instability and warming together."""
     b = markov_sigma_of_instability(model.instability)
-    warm = (model.temperature_slope * warming_k) ** 2 / WARMING_TAU_S
+    warm = (WARMING_SHARE * model.temperature_slope * warming_k) ** 2 / WARMING_TAU_S
     return math.sqrt(model.walk**2 + 2 * b**2 / model.instability_tau_s + warm)
 
 

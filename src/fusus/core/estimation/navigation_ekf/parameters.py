@@ -37,6 +37,7 @@ RANGES: dict[str, tuple[float, float, str]] = {
     "mag_iron_walk_ut_rthz": (0.0, 10.0, "uT/sqrt(s)"),
     "mag_motor_sigma_ut": (0.0, 100.0, "uT"),
     "mag_soft_sigma": (0.0, 0.5, "1"),
+    "mag_surroundings_ut": (0.0, 100.0, "uT"),
     "mag_field_sigma_ut": (0.0, 50.0, "uT"),
     "mag_gate": (0.01, 100.0, "1"),
     "dip_gate_rad": (0.01, 3.2, "rad"),
@@ -60,7 +61,7 @@ class Parameters:
     Barometer: white noise, ``walk`` of its offset (weather, warming), ``delay`` of its filter, ``airflow`` the share of
     dynamic pressure that may reach it.
     Magnetometer: noise of a sample, constant field of the craft (``iron``, learned) and its walk, what motors may add
-    on leaving the ground, what calibration leaves of soft iron (share), error of the field's model (0: exact, else
+    on leaving the ground, what calibration leaves of soft iron (share), what surroundings waver (``surroundings``), error of the field's model (0: exact, else
     learned); ``mag_gate`` (share) and ``dip_gate`` leave out samples whose strength or dip is off.
     ``mag_vector``: use all three axes instead of the heading alone. ``course_heading``: the other school, heading from the
     direction of travel above ``course_speed``; ``course_crab`` is how far the nose may point off it.
@@ -100,6 +101,7 @@ class Parameters:
     mag_iron_walk_ut_rthz: float = 0.02
     mag_motor_sigma_ut: float = 0.3
     mag_soft_sigma: float = 0.006
+    mag_surroundings_ut: float = 0.15
     mag_field_sigma_ut: float = 0.0
     mag_gate: float = 0.12
     dip_gate_rad: float = 0.15

@@ -93,7 +93,7 @@ def coefficients(p: Parameters, site: Site, start: Start, aiding: Aiding) -> Coe
         baro_delay_s=float(p.baro_delay_s),
         airflow=float(p.baro_airflow),
         mag_var=float(p.mag_noise_ut**2),
-        mag_soft_var=float((p.mag_soft_sigma * horizontal) ** 2),
+        mag_soft_var=float((p.mag_soft_sigma * horizontal) ** 2 + p.mag_surroundings_ut**2),
         motor_var=float(p.mag_motor_sigma_ut**2),
         iron_walk_var=float(p.mag_iron_walk_ut_rthz**2),
         field_ut=float(field),
