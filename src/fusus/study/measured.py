@@ -6,7 +6,7 @@ from datetime import UTC, datetime
 
 from fusus.core.analysis.allan.reading import Coefficient
 from fusus.core.frames.units import from_si
-from fusus.core.judgement.findings import Finding, Severity
+from fusus.core.judgement.finding import Finding, Severity
 from fusus.core.parts.fields import FIELDS, PartKind
 from fusus.core.parts.part import Completed
 from fusus.errors import PartError

@@ -7,7 +7,7 @@ import numpy as np
 
 from fusus.core.analysis import still
 from fusus.core.arrays import Array
-from fusus.core.judgement.findings import Finding
+from fusus.core.judgement.finding import Finding
 from fusus.core.judgement.parts_findings import findings
 from fusus.core.needs.bus import bus_times, busiest
 from fusus.core.needs.check import Check, Climate, check_part

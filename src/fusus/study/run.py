@@ -11,7 +11,8 @@ from fusus.core.analysis.outage import SETTLE_S, Outages, error_at, hidden, reco
 from fusus.core.arrays import Array
 from fusus.core.estimation.catalogue import ESTIMATORS, EstimatorParameters
 from fusus.core.estimation.replay import Replay, run_estimator
-from fusus.core.judgement.findings import ODD_REFERENCE, Evidence, Finding, find
+from fusus.core.judgement.finding import Finding
+from fusus.core.judgement.findings import ODD_REFERENCE, Evidence, find
 from fusus.core.judgement.requirements import Requirement
 from fusus.core.judgement.verdicts import Verdict, judge
 from fusus.core.progress import Progress, Silent
@@ -107,7 +108,9 @@ def run(request: Request, progress: Progress | None = None) -> Study:
     others = tuple((e.replay.estimator.title, e.comparison) for e in estimates[1:] if e.comparison is not None)
     if judged.comparison is not None and len(others) < 2:
         others += _witnesses(loaded, request, {c.estimator for c in request.choices})
-    found = find(Evidence(loaded.given, judged.replay, judged.comparison, loaded.site, others))
+    found = find(
+        Evidence(loaded.given, judged.replay, judged.comparison, loaded.site, others, request.choices[0].parameters)
+    )
     if any(f.subject == ODD_REFERENCE for f in found):
         # A reference that stands alone against all estimates and the field is no measure of heading.
         verdicts = tuple(

@@ -11,7 +11,7 @@ from fusus.core.analysis.statistics import Statistic, chi2_bounds, coverage
 from fusus.core.arrays import Array
 from fusus.core.estimation.outputs import MotionOutputs
 from fusus.core.frames.quaternion import to_euler
-from fusus.core.judgement.findings import Finding
+from fusus.core.judgement.finding import Finding
 from fusus.core.judgement.requirements import QUANTITIES
 from fusus.core.judgement.verdicts import Verdict
 from fusus.study.run import Estimate, Study, outage_errors

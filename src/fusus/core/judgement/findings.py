@@ -1,7 +1,6 @@
 """What the data say about an estimate, in words with numbers, a reason and a next step."""
 
 from dataclasses import dataclass
-from typing import Literal
 
 import numpy as np
 
@@ -10,25 +9,15 @@ from fusus.core.analysis.comparison import Comparison
 from fusus.core.analysis.statistics import chi2_bounds, coverage
 from fusus.core.arrays import Array
 from fusus.core.estimation.attitude_math import ACC_GATED, ACC_USED, GAP, MAG_GATED, MAG_USED
+from fusus.core.estimation.catalogue import EstimatorParameters
 from fusus.core.estimation.replay import EstimatorInput, Replay
 from fusus.core.frames.quaternion import to_euler
+from fusus.core.judgement import integrity_findings, motion_findings
+from fusus.core.judgement.finding import Finding, Severity
 from fusus.core.world.site import Site
 
-Severity = Literal["stop", "mind", "fine"]
 ODD_REFERENCE = "The reference's heading is the odd one out"
 ORDER: dict[str, int] = {"stop": 0, "mind": 1, "fine": 2}
-
-
-@dataclass(frozen=True, slots=True)
-class Finding:
-    """One conclusion: what it is about, how grave, the statement, why, what to do, and where (a row or stage)."""
-
-    subject: str
-    severity: Severity
-    statement: str
-    reason: str
-    next_step: str
-    link: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,6 +29,7 @@ class Evidence:
     comparison: Comparison | None
     site: Site
     others: tuple[tuple[str, Comparison], ...] = ()
+    parameters: EstimatorParameters | None = None
 
 
 def _deg(radians: float) -> float:
@@ -310,4 +300,9 @@ RULES = (
 def find(evidence: Evidence) -> tuple[Finding, ...]:
     """Return all findings, worst first."""
     found = [f for rule in RULES if (f := rule(evidence)) is not None]
+    found += integrity_findings.of_samples(evidence.given)
+    if evidence.replay.motion is not None:
+        found += motion_findings.of_motion(
+            evidence.given, evidence.replay, evidence.replay.motion, evidence.comparison, evidence.parameters
+        )
     return tuple(sorted(found, key=lambda f: ORDER[f.severity]))

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from fusus.core.frames.units import from_si
-from fusus.core.judgement.findings import Finding
+from fusus.core.judgement.finding import Finding
 from fusus.core.judgement.requirements import Requirement
 from fusus.core.needs.check import Conflict
 from fusus.core.prediction.cures import Sensitivity, Swap

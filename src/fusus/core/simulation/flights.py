@@ -49,7 +49,7 @@ def _around(
 def _mission(m: Mission) -> tuple[list[Waypoint], Conditions]:
     points, phases = waypoints(m)
     outages = tuple((p.start_s, p.end_s - p.start_s) for p in phases if p.name == "outage")
-    steel = ()
+    steel: tuple[Disturbance, ...] = ()
     if m.steel_ut > 0:
         # In the middle of the way back: where the points before and after it lie.
         middle = next(0.5 * (p.start_s + p.end_s) for p in phases if p.name == "steel")

@@ -60,9 +60,10 @@ class Parameters:
     spread (0: exact, else learned). ``follow_gnss``: take the white parts from what the fixes themselves show.
     Barometer: white noise, ``walk`` of its offset (weather, warming), ``delay`` of its filter, ``airflow`` the share of
     dynamic pressure that may reach it.
-    Magnetometer: noise of a sample, constant field of the craft (``iron``, learned) and its walk, what motors may add
-    on leaving the ground, what calibration leaves of soft iron (share), what surroundings waver (``surroundings``), error of the field's model (0: exact, else
-    learned); ``mag_gate`` (share) and ``dip_gate`` leave out samples whose strength or dip is off.
+    Magnetometer: noise of a sample, constant field of the craft (``iron``, learned) and its walk, what ``motor`` currents
+    may add on leaving the ground, what calibration leaves of soft iron (share), how far ``surroundings`` waver for seconds,
+    error of the ``field``'s model (0: exact, else learned); ``mag_gate`` (share) and ``dip_gate`` leave out samples whose
+    strength or dip is off.
     ``mag_vector``: use all three axes instead of the heading alone. ``course_heading``: the other school, heading from the
     direction of travel above ``course_speed``; ``course_crab`` is how far the nose may point off it.
     ``home_sigma``: how well the place of the start is known to be home; large where it is not. ``gate_sigma``: single
