@@ -18,7 +18,7 @@ from fusus.core.frames import quaternion
 from fusus.core.world.site import Site
 from fusus.errors import CancelledError, ParameterError
 
-NAMES = [e.name for e in ESTIMATORS]
+NAMES = [e.name for e in ESTIMATORS if e.gives == "attitude"]
 
 
 def module_of(name):

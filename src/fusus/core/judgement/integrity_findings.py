@@ -63,11 +63,12 @@ def jitter(given: EstimatorInput) -> list[Finding]:
     if len(steps) < 100:
         return []
     middle = float(np.median(steps))
-    usual = steps[steps < 5 * middle]
-    spread = float(usual.std())
-    lost = float((steps[steps > 1.5 * middle] / middle - 1).sum()) / max(len(steps), 1)
+    even = steps[steps < 5 * middle]
+    spread = float(even.std())
+    # What is missing between samples, long gaps apart: jitter moves samples, it does not lose any.
+    lost = max(0.0, 1.0 - len(even) * float(np.median(even)) / float(even.sum()))
     out = []
-    if spread > JITTER * middle and lost < 0.02:
+    if spread > JITTER * middle and lost < 0.05:
         out.append(
             Finding(
                 "Times of samples jitter", "mind",
@@ -76,7 +77,7 @@ def jitter(given: EstimatorInput) -> list[Finding]:
                 "Stamp samples by the sensor's own interrupt, not when they are written.", "fusion.recording",
             )
         )  # fmt: skip
-    if lost > 0.02:
+    if lost >= 0.05:
         out.append(
             Finding(
                 "Samples are dropped", "mind", f"{lost:.0%} of the inertial samples are missing between others.",
@@ -92,6 +93,29 @@ def receiver_disagrees(given: EstimatorInput) -> list[Finding]:
     g = g[np.isfinite(g[:, 1:3]).all(axis=1) & np.isfinite(g[:, 4:6]).all(axis=1)]
     if len(g) < 50 or g[-1, 0] - g[0, 0] < 3 * WINDOW_S:
         return []
+    parts = np.split(g, np.flatnonzero(np.diff(g[:, 0]) > 2.0) + 1)  # across a silence the way is not known
+    found = [_off_its_way(part) for part in parts if part[-1, 0] - part[0, 0] > WINDOW_S + 5.0]
+    if not found:
+        return []
+    at, moved = (np.concatenate(x) for x in zip(*found, strict=True))
+    usual = float(np.median(moved))
+    worst = int(np.argmax(moved))
+    if moved[worst] < max(3.0, 4.0 * usual):
+        return []
+    return [
+        Finding(
+            "Position and speed of the receiver disagree", "stop",
+            f"Within {WINDOW_S:.0f} s round t = {at[worst] + WINDOW_S / 2:.0f} s the fixes move {moved[worst]:.1f} m "
+            f"further than "
+            f"their own speed says (usually {usual:.1f} m).",
+            "Reflected signals drag the position along; the speed, from another measurement, does not follow.",
+            "Trust the estimate's position there by that much less; keep away from walls, or take a better antenna.", "fusion.gnss",
+        )
+    ]  # fmt: skip
+
+
+def _off_its_way(g: Array) -> tuple[Array, Array]:
+    """Return times (K,) and by how much fixes move otherwise than their speed says over the window from there, m (K,)."""
     t = g[:, 0]
     way = np.concatenate([[[0.0, 0.0]], np.cumsum(0.5 * (g[1:, 4:6] + g[:-1, 4:6]) * np.diff(t)[:, None], axis=0)])
     off = g[:, 1:3] - way
@@ -101,24 +125,7 @@ def receiver_disagrees(given: EstimatorInput) -> list[Finding]:
     at = t[step - 1 :]
     later = np.searchsorted(at, at + WINDOW_S)
     inside = later < len(at)
-    moved = np.linalg.norm(smooth[later[inside]] - smooth[inside], axis=1)
-    gaps = np.diff(t) > 2.0
-    if gaps.any():
-        return []  # across a silence the way is not known
-    usual = float(np.median(moved))
-    worst = int(np.argmax(moved))
-    if moved[worst] < max(3.0, 4.0 * usual):
-        return []
-    return [
-        Finding(
-            "Position and speed of the receiver disagree", "stop",
-            f"Within {WINDOW_S:.0f} s round t = {at[inside][worst] + WINDOW_S / 2:.0f} s the fixes move {moved[worst]:.1f} m "
-            f"further than "
-            f"their own speed says (usually {usual:.1f} m).",
-            "Reflected signals drag the position along; the speed, from another measurement, does not follow.",
-            "Trust the estimate's position there by that much less; keep away from walls, or take a better antenna.", "fusion.gnss",
-        )
-    ]  # fmt: skip
+    return at[inside], np.asarray(np.linalg.norm(smooth[later[inside]] - smooth[inside], axis=1))
 
 
 def receiver_jumps(given: EstimatorInput) -> list[Finding]:

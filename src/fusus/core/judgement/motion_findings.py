@@ -30,7 +30,12 @@ def of_motion(
     parameters: EstimatorParameters | None,
 ) -> list[Finding]:
     """Return the findings on an estimate of motion."""
-    out = [*confidence(motion, parameters), *refused(motion), *outages(given, motion)]
+    out = [
+        *confidence(motion, parameters),
+        *refused(motion),
+        *outages(given, motion),
+        *moved_barometer(motion, parameters),
+    ]
     if isinstance(parameters, NavigationParameters):
         out += [
             *settles(motion),
@@ -178,7 +183,7 @@ def delay(motion: MotionOutputs, parameters: NavigationParameters) -> list[Findi
     ]  # fmt: skip
 
 
-def moved_barometer(motion: MotionOutputs, parameters: NavigationParameters) -> list[Finding]:
+def moved_barometer(motion: MotionOutputs, parameters: EstimatorParameters | None) -> list[Finding]:
     """Judge whether the barometer's zero moves faster than weather: airflow, or a pocket of warm air."""
     found = motion.innovations.of("barometer")
     if len(found) < 50:
@@ -188,9 +193,10 @@ def moved_barometer(motion: MotionOutputs, parameters: NavigationParameters) -> 
     mean: Array = np.convolve(found.value, np.ones(window) / window, "valid")
     zero, at = motion.key_values["barometer offset"], motion.key_t_s
     moved = np.interp(at + 5.0, at, zero) - zero
-    usual = 5.0 * np.hypot(parameters.baro_walk_m_rthz * np.sqrt(5.0), 0.05)
+    walk, noise = (float(getattr(parameters, n, v)) for n, v in (("baro_walk_m_rthz", 0.0), ("baro_noise_m", 0.15)))
+    usual = 5.0 * float(np.hypot(walk * np.sqrt(5.0), 0.05))
     k, worst = int(np.argmax(np.abs(moved))), int(np.argmax(np.abs(mean)))
-    if abs(moved[k]) < max(usual, 0.4) and abs(mean[worst]) < max(0.6, 4 * parameters.baro_noise_m):
+    if abs(moved[k]) < max(usual, 0.4) and abs(mean[worst]) < max(0.6, 4 * noise):
         return []
     when = float(at[k]) if abs(moved[k]) > abs(mean[worst]) else float(found.t_s[worst])
     size = max(abs(float(moved[k])), abs(float(mean[worst])))
