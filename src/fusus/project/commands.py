@@ -57,6 +57,7 @@ class SetMany:
     steps: tuple[SetValue, ...]
     label: str
     merge_key: str | None = None
+    estimator: str = ""
 
     def apply(self, project: Project) -> Project:
         """Return the project with all of the values."""

@@ -1,13 +1,17 @@
 """Tunings of a project's estimators from its parts: datasheet figures, and the bench's where it measured them."""
 
 from dataclasses import fields
+from pathlib import Path
 
 from fusus.core.estimation.catalogue import info_for
 from fusus.core.estimation.tuning import from_suite
+from fusus.core.progress import Progress
 from fusus.core.world.atmosphere import geopotential_m, metres_per_pascal
 from fusus.project.commands import SetMany, SetValue
 from fusus.project.evidence import Evidence
 from fusus.project.records import Project
+from fusus.study.likelihood import by_likelihood
+from fusus.study.loading import load
 from fusus.study.needs import mission_of
 from fusus.study.site import site_of
 from fusus.study.suite import choice_of, model_of
@@ -41,7 +45,28 @@ def tuning_from_parts(project: Project, estimator: str) -> SetMany | None:
         for name, value in found.items()
         if name in known
     )
-    return SetMany(steps, f"Tune {info.title} by the parts") if steps else None
+    return SetMany(steps, f"Tune {info.title} by the parts", None, estimator) if steps else None
+
+
+def tuning_by_likelihood(
+    folder: Path, project: Project, recording: str, progress: Progress | None = None
+) -> tuple[SetMany, float]:
+    """Return the command that tunes the navigation EKF by a recording's innovations, and by how much the likelihood rose."""
+    loaded = load(folder, project, recording)
+    found = by_likelihood(recording, loaded.given, project.fusion.navigation_ekf, loaded.site, progress)
+    day = loaded.info.when.date() if loaded.info.when else None
+    steps = tuple(
+        SetValue(
+            f"fusion.navigation_ekf.{t.name}", float(f"{t.after:.6g}"), f"Tune {t.name}",
+            Evidence(
+                source="flight", day=day, conditions="maximum likelihood of innovations", recording=recording,
+                standard_error=t.after * t.log_sigma if t.log_sigma is not None else None,
+            ),
+        )
+        for t in found.tuned
+        if t.after != t.before
+    )  # fmt: skip
+    return SetMany(steps, f"Tune by likelihood of {recording}", None, "navigation-ekf"), found.gain
 
 
 def _evidence(project: Project, name: str) -> Evidence:

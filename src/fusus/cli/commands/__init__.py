@@ -1,5 +1,17 @@
 """One module a command; heavy libraries are imported inside them."""
 
-from fusus.cli.commands import bench, brief, capture, compare, demo, importing, parts, project, replay, verify
+from fusus.cli.commands import bench, brief, capture, compare, demo, fusion, importing, parts, project, replay, verify
 
-__all__ = ["bench", "brief", "capture", "compare", "demo", "importing", "parts", "project", "replay", "verify"]
+__all__ = [
+    "bench",
+    "brief",
+    "capture",
+    "compare",
+    "demo",
+    "fusion",
+    "importing",
+    "parts",
+    "project",
+    "replay",
+    "verify",
+]

@@ -9,74 +9,88 @@ import typer
 
 from fusus.cli.options import JsonFlag, ProjectFolder
 from fusus.cli.output import StderrProgress, answering, print_json, refuse
+from fusus.core.estimation.catalogue import ESTIMATORS
+
+NAMES = ", ".join(e.name for e in ESTIMATORS)
 
 
 def replay(
     project: ProjectFolder,
-    recording: Annotated[str, typer.Option(help="Name of the recording.", show_default=False)],
-    estimator: Annotated[
-        str,
-        typer.Option(
-            help="complementary, mahony, madgwick, attitude-ekf, altitude-complementary, altitude-3, altitude or navigation-ekf.",
-            show_default=False,
-        ),
+    recording: Annotated[
+        list[str], typer.Option(help="Name of the recording; may be given several times.", show_default=False)
     ],
+    estimator: Annotated[list[str], typer.Option(help=f"{NAMES}; may be given several times.", show_default=False)],
     parameters: Annotated[Path | None, typer.Option(help="Tuning (JSON); else the project's.")] = None,
     no_mag: Annotated[bool, typer.Option("--no-mag", help="Leave the magnetometer out.")] = False,
     no_baro: Annotated[bool, typer.Option("--no-baro", help="Leave the barometer out.")] = False,
     no_gnss: Annotated[bool, typer.Option("--no-gnss", help="Leave GNSS out.")] = False,
     gnss_outage: Annotated[
-        list[str] | None, typer.Option(metavar="START_S:DURATION_S", help="Hide GNSS for a while.")
+        list[str] | None,
+        typer.Option(metavar="START_S:DURATION_S", help="Hide GNSS for a while, seconds from the start."),
     ] = None,
     align_time: Annotated[bool, typer.Option("--align-time", help="Align the reference's clock first.")] = False,
     align_yaw: Annotated[bool, typer.Option("--align-yaw", help="Take the mean heading difference off.")] = False,
     no_calibration: Annotated[
         bool, typer.Option("--no-calibration", help="Take the sensors as they were recorded.")
     ] = False,
-    out: Annotated[Path | None, typer.Option(help="Write the estimate (.parquet or .csv).")] = None,
+    out: Annotated[
+        Path | None,
+        typer.Option(help="Write the estimate (.parquet or .csv), or its way on the globe (.geojson or .gpx)."),
+    ] = None,
     as_json: JsonFlag = False,
 ) -> None:
-    """Run an estimator over a recording and say how far it is from the reference."""
+    """Run estimators over recordings and say how far they are from the reference."""
     with answering(as_json):
         from fusus.core.estimation.catalogue import info_for
         from fusus.project import store
-        from fusus.study.run import Choice, Request, run
-        from fusus.study.summary import replay_report
+        from fusus.study.run import Choice, Request
 
         loaded = store.load(project)
         if no_calibration:
             loaded = loaded.model_copy(update={"bench": loaded.bench.model_copy(update={"use": False})})
         try:
-            info = info_for(estimator)
+            infos = [info_for(name) for name in estimator]
         except KeyError as error:
             refuse(f"--estimator {error.args[0]}.", as_json)
-        outages = [_outage(text, as_json) for text in gnss_outage or []]
-        tuning = loaded.fusion.parameters_of(info.name)
-        if parameters is not None:
-            tuning = _tuned(tuning, parameters, info.name, as_json)
-        fusion = loaded.fusion
-        request = Request(
-            project,
-            loaded,
-            recording,
-            (Choice(info.name, tuning),),
-            fusion.use_magnetometer and not no_mag,
-            align_time or fusion.align_time,
-            align_yaw or fusion.align_yaw,
-            fusion.use_barometer and not no_baro,
-            fusion.use_gnss and not no_gnss,
-            tuple(outages),
-        )
-        study = run(request, StderrProgress())
-        if out is not None:
-            from fusus.logs.estimates import write_estimate
-
-            write_estimate(study.judged.replay, out)
-        report = replay_report(study)
+        if out is not None and len(infos) * len(recording) > 1:
+            refuse("--out takes one estimator and one recording; give one of each.", as_json)
+        outages = tuple(_outage(text, as_json) for text in gnss_outage or [])
+        reports = []
+        for name in recording:
+            for info in infos:
+                tuning = loaded.fusion.parameters_of(info.name)
+                if parameters is not None:
+                    tuning = _tuned(tuning, parameters, info.name, as_json)
+                fusion = loaded.fusion
+                request = Request(
+                    project, loaded, name, (Choice(info.name, tuning),), fusion.use_magnetometer and not no_mag,
+                    align_time or fusion.align_time, align_yaw or fusion.align_yaw,
+                    fusion.use_barometer and not no_baro, fusion.use_gnss and not no_gnss, outages,
+                )  # fmt: skip
+                reports.append(_run(request, out))
         if as_json:
-            print_json(report)
-        else:
+            print_json(reports[0] if len(reports) == 1 else {"runs": reports})
+            return
+        for report in reports:
             _tell(report, out)
+
+
+def _run(request: Any, out: Path | None) -> dict[str, Any]:
+    from fusus.study.run import run
+    from fusus.study.summary import replay_report
+
+    study = run(request, StderrProgress())
+    if out is not None:
+        from fusus.logs.estimates import write_estimate
+        from fusus.logs.tracks import ENDINGS, write_track
+        from fusus.study.aiding import home_of
+
+        info = study.loaded.info
+        if out.suffix.lower() in ENDINGS:
+            write_track(study.judged.replay, home_of(request.project, info), out, info.when)
+        else:
+            write_estimate(study.judged.replay, out)
+    return replay_report(study)
 
 
 def _outage(text: str, as_json: bool) -> tuple[float, float]:
@@ -118,7 +132,21 @@ def _tell(report: dict[str, Any], out: Path | None) -> None:
     else:
         for quantity in ("tilt", "heading"):
             values = [e[f"{quantity}_{s}_deg"] for s in ("rmse", "p95", "max")]
-            typer.echo(f"  {quantity:<8} RMSE {values[0]:6.2f}°   95 % {values[1]:6.2f}°   max {values[2]:6.2f}°")
+            typer.echo(f"  {quantity:<10} RMSE {values[0]:6.2f}°   95 % {values[1]:6.2f}°   max {values[2]:6.2f}°")
+        for quantity, key, unit in (
+            ("horizontal", "m", "m"), ("height", "m", "m"), ("velocity", "m_s", "m/s"), ("climb", "m_s", "m/s"),
+        ):  # fmt: skip
+            if f"{quantity}_rmse_{key}" in e:
+                values = [e[f"{quantity}_{s}_{key}"] for s in ("rmse", "p95", "max")]
+                typer.echo(
+                    f"  {quantity:<10} RMSE {values[0]:6.2f} {unit}   95 % {values[1]:6.2f} {unit}   max {values[2]:6.2f} {unit}"
+                )
+    for o in report["outages"]:
+        if o["horizontal_error_m"] is not None:
+            typer.echo(
+                f"  outage from {o['start_s']:g} s for {o['duration_s']:g} s: {o['horizontal_error_m']:.2f} m off at its end, "
+                f"height {o['height_error_m']:.2f} m"
+            )
     bias = [57.29577951308232 * b for b in report["gyro_bias_rad_s"]]
     typer.echo(f"  gyro bias at the end: {bias[0]:+.3f} {bias[1]:+.3f} {bias[2]:+.3f} °/s")
     for f in report["findings"]:
