@@ -109,4 +109,11 @@ def suite(model: SuiteModel, mission: Mission) -> Suite:
     """Return the sensors on board: the invented parts that the project chose, in the mission's weather."""
     if model.baro is None or model.mag is None or model.gnss is None:
         raise ValueError("the demo's craft carries barometer, magnetometer and receiver")
-    return Suite(model.gyro, model.acc, replace(model.baro, weather_pa=mission.weather_pa), model.mag, model.gnss)
+    return Suite(
+        model.gyro,
+        model.acc,
+        replace(model.baro, weather_pa=mission.weather_pa),
+        model.mag,
+        model.gnss,
+        model.rangefinder,
+    )

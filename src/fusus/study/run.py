@@ -102,7 +102,9 @@ def run(request: Request, progress: Progress | None = None) -> Study:
     estimates = tuple(_estimate(loaded, choice, request, progress) for choice in request.choices)
     judged = estimates[0]
     verdicts = tuple(
-        judge(r, judged.comparison, judged.why_not, _trials(whole, r, request, judged, progress))
+        judge(r, None, "the recording holds no fixes: its place can only drift away")
+        if r.quantity in ("position", "velocity") and not len(whole.given.aiding.gnss)
+        else judge(r, judged.comparison, judged.why_not, _trials(whole, r, request, judged, progress))
         for r in request.project.brief.requirements
     )
     others = tuple((e.replay.estimator.title, e.comparison) for e in estimates[1:] if e.comparison is not None)

@@ -47,7 +47,7 @@ def suite_of(project: Project) -> Suite:
         return Suite()
     m: SuiteModel = model_of(project, choice)
     baro = replace(m.baro or BarometerModel(), weather_pa=mission_of(project).weather_pa)
-    return Suite(m.gyro, m.acc, baro, m.mag or MagnetometerModel(), m.gnss or GnssModel())
+    return Suite(m.gyro, m.acc, baro, m.mag or MagnetometerModel(), m.gnss or GnssModel(), m.rangefinder)
 
 
 def place_of(project: Project) -> tuple[Place, Site]:

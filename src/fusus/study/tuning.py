@@ -82,4 +82,6 @@ def _evidence(project: Project, name: str) -> Evidence:
                     conditions=f"measured in {m.recording}",
                     standard_error=m.standard_error,
                 )
-    return Evidence(source="datasheet", conditions="error model of the chosen parts")
+    shipped = not any(p.name in (project.parts.imu, project.parts.receiver) for p in project.parts.own)
+    told = "error model of the chosen parts, invented" if shipped else "error model of the chosen parts"
+    return Evidence(source="datasheet", conditions=told)

@@ -172,10 +172,11 @@ def ablate(project: ProjectFolder, recording: RecordingName, as_json: JsonFlag =
         names = [r.key for r in found.requirements]
         quantities = [r.quantity for r in found.requirements]
         if as_json:
-            rows = [
-                {"variant": v.title, "values": {f"{n}_{r.statistic}": _shown(q, x) for n, q, r, x in zip(names, quantities, found.requirements, v.values, strict=True)}}
-                for v in found.rows
-            ]  # fmt: skip
+            keys = [f"{r.key}_{r.statistic}" for r in found.requirements]
+            rows = []
+            for v in found.rows:
+                shown = [_shown(q, x) for q, x in zip(quantities, v.values, strict=True)]
+                rows.append({"variant": v.title, "values": dict(zip(keys, shown, strict=True))})
             print_json({"recording": recording, "estimator": found.estimator, "rows": rows})
             return
         table = table_of(found.estimator, *(f"{n}>" for n in names))
@@ -274,15 +275,19 @@ def survey(project: ProjectFolder, recording: RecordingName, as_json: JsonFlag =
             refuse(f"“{recording}” holds too few fixes: a flight with turns and accelerations is needed.", as_json)
         says = findings(found, loaded.fusion.navigation_ekf)
         if as_json:
-            turned = [math.degrees(x) for x in found.turned_rad] if found.turned_rad else None
+            turned, sigma = found.turned_rad, found.turned_sigma_rad
             print_json(
                 {
-                    "recording": recording, "lever_arm_m": list(found.arm_m), "lever_arm_standard_error_m": list(found.arm_sigma_m),
-                    "gnss_delay_s": found.delay_s, "gnss_delay_standard_error_s": found.delay_sigma_s, "magnetometer_turned_deg": turned,
-                    "magnetometer_turned_standard_error_deg": [math.degrees(x) for x in found.turned_sigma_rad] if found.turned_sigma_rad else None,
+                    "recording": recording,
+                    "lever_arm_m": list(found.arm_m),
+                    "lever_arm_standard_error_m": list(found.arm_sigma_m),
+                    "gnss_delay_s": found.delay_s,
+                    "gnss_delay_standard_error_s": found.delay_sigma_s,
+                    "magnetometer_turned_deg": [math.degrees(x) for x in turned] if turned else None,
+                    "magnetometer_turned_standard_error_deg": [math.degrees(x) for x in sigma] if sigma else None,
                     "findings": [finding(f) for f in says],
                 }
-            )  # fmt: skip
+            )
             return
         for axis, value, sigma in zip(("ahead", "right", "below"), found.arm_m, found.arm_sigma_m, strict=True):
             typer.echo(f"  antenna {axis:<6} {value:+.3f} ± {sigma:.3f} m")

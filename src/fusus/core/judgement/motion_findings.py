@@ -56,7 +56,9 @@ def confidence(motion: MotionOutputs, parameters: EstimatorParameters | None) ->
         value = getattr(parameters, noise[0], None) if noise else None
         if noise is None or value is None or channel.count < 100:
             continue
-        if 0.45 <= channel.nis <= 1.8:
+        # A barometer's own filter makes neighbours alike: its samples vary less than they weigh.
+        least = 0.1 if channel.name == "barometer" else 0.45
+        if least <= channel.nis <= 1.8:
             continue
         out.append(_confidence(channel, noise, float(value)))
     return out
@@ -67,7 +69,7 @@ def _confidence(channel: Channel, noise: tuple[str, str], value: float) -> Findi
     over = channel.nis > 1.0
     name, unit = noise
     return Finding(
-        f"{TITLES[channel.name].capitalize()} {'surprise the filter' if over else 'are trusted too little'}", "mind",
+        f"{TITLES[channel.name].capitalize()}: {'more noise' if over else 'less noise'} than the filter is told", "mind",
         f"Innovations are {np.sqrt(channel.nis):.1f} times as large as expected (NIS {channel.nis:.2f}, due 1).",
         "The filter is over-confident: it takes noise for motion." if over else "The filter is under-confident: it follows "
         "more slowly than it could.",

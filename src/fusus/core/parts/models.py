@@ -10,19 +10,9 @@ from fusus.core.sensors.gnss import GnssModel
 from fusus.core.sensors.inertial import InertialModel
 from fusus.core.sensors.magnetometer import MagnetometerModel
 from fusus.core.sensors.noise import allan_from_one_sided
+from fusus.core.sensors.rangefinder import RangefinderModel
 
 INSTABILITY_TAU_S = 100.0
-
-
-@dataclass(frozen=True, slots=True)
-class RangefinderModel:
-    """Noise in m plus a share of the distance, and the range, one sigma."""
-
-    noise_m: float
-    noise_share: float
-    low_m: float
-    high_m: float
-    rate_hz: float
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,7 +4,7 @@ import numpy as np
 
 from fusus.core.analysis.comparison import Track
 from fusus.core.arrays import Array
-from fusus.core.estimation.aiding import Aiding, baro_rows, gnss_rows, mag_rows
+from fusus.core.estimation.aiding import Aiding, baro_rows, gnss_rows, mag_rows, range_rows
 from fusus.core.estimation.initial import rest_at_start
 from fusus.core.estimation.known import grounded, known_of
 from fusus.core.estimation.replay import EstimatorInput, estimator_input
@@ -26,8 +26,11 @@ def given_by(streams: Streams, home: tuple[float, float, float]) -> tuple[Estima
     if gnss is not None:
         pos = geodetic_to_ned(gnss["lat_deg"], gnss["lon_deg"], gnss["height_m"], home)
         fixes = gnss_rows(_times(gnss), pos, _three(gnss, "vel", "m_s", "ned"), gnss["h_acc_m"])
+    ranges = (
+        range_rows(_times(streams["range"]), streams["range"]["range_m"]) if "range" in streams else np.empty((0, 2))
+    )
     aiding = Aiding(
-        fixes, baro_rows(_times(baro), baro["pressure_pa"], float(t[max(rest - 1, 0)])), mag_rows(_times(mag), field),
+        fixes, baro_rows(_times(baro), baro["pressure_pa"], float(t[max(rest - 1, 0)])), mag_rows(_times(mag), field), ranges,
         known=known_of(gyro, acc, rest, ground),
     )  # fmt: skip
     ref = streams["reference"]

@@ -9,6 +9,7 @@ from fusus.core.sensors.barometer import read_barometer
 from fusus.core.sensors.gnss import read_gnss, visible
 from fusus.core.sensors.inertial import InertialErrors, draw_errors, read_inertial
 from fusus.core.sensors.magnetometer import read_magnetometer
+from fusus.core.sensors.rangefinder import RangefinderModel, read_rangefinder
 from fusus.core.simulation.scenario import Conditions, Suite
 from fusus.core.simulation.trajectory import Motion
 from fusus.core.world.site import Site
@@ -104,6 +105,8 @@ def record(
     if np.ptp(motion.pos_n) > 0:
         streams["gnss"] = _gnss(motion, t, suite, around, home, rng)
         streams["motor"], streams["battery"] = _power(motion, t, flying, current, site, rng)
+        if suite.rangefinder is not None:
+            streams["range"] = _range(motion, t, suite.rangefinder, rng)
     every = slice(None, None, REFERENCE_EVERY)
     streams["reference"] = _truth(motion, t, gyro_errors, warming, every)
     return streams
@@ -162,6 +165,13 @@ def _gnss(
             "satellites": rng.integers(13, 18, n).astype(float),
         }
     )
+
+
+def _range(motion: Motion, t: Array, model: RangefinderModel, rng: np.random.Generator) -> dict[str, Array]:
+    rows = np.searchsorted(t, np.arange(0.0, t[-1], 1 / model.rate_hz))
+    down = 1.0 - 2.0 * (motion.q_nb[rows, 1] ** 2 + motion.q_nb[rows, 2] ** 2)
+    distance, given = read_rangefinder(model, -motion.pos_n[rows, 2], down, rng)
+    return {"t_ns": _ns(t[rows][given]), "range_m": np.round(distance[given], 3)}
 
 
 def _power(

@@ -6,6 +6,7 @@ from fusus.core.sensors.barometer import BarometerModel
 from fusus.core.sensors.gnss import GnssModel
 from fusus.core.sensors.inertial import InertialModel
 from fusus.core.sensors.magnetometer import MagnetometerModel
+from fusus.core.sensors.rangefinder import RangefinderModel
 
 DEG = 0.017453292519943295
 G = 9.80665
@@ -59,6 +60,7 @@ class Suite:
     baro: BarometerModel = field(default_factory=BarometerModel)
     mag: MagnetometerModel = field(default_factory=MagnetometerModel)
     gnss: GnssModel = field(default_factory=GnssModel)
+    rangefinder: RangefinderModel | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -19,6 +19,8 @@ from fusus.core.estimation.attitude_math import (
 )
 from fusus.core.estimation.navigation_ekf.covariance import propagate
 from fusus.core.estimation.navigation_ekf.field import fuse_field
+from fusus.core.estimation.navigation_ekf.gravity import EVERY_S as LEVEL_EVERY_S
+from fusus.core.estimation.navigation_ekf.gravity import fuse_level
 from fusus.core.estimation.navigation_ekf.height import fuse_baro, fuse_range
 from fusus.core.estimation.navigation_ekf.measure import rotation
 from fusus.core.estimation.navigation_ekf.past import SPACING_S, remember
@@ -54,6 +56,8 @@ from fusus.core.estimation.navigation_ekf.states import (
     G_TURNED,
     GYRO,
     GYRO_CLIPPED,
+    LEVEL,
+    LEVEL_S,
     POS,
     VEL,
     Coefficients,
@@ -123,6 +127,9 @@ def carry_on(c: Coefficients, m: Array, p: Array, n: int, past: Array, t: float)
     if t - m[G_PUSHED] >= SPACING_S:
         m[G_PUSHED] = t
         remember(m, past, t, m[G_TURN] * inverse, m[G_TURN + 1] * inverse, m[G_TURN + 2] * inverse)
+    m[LEVEL] += m[G_F]
+    m[LEVEL + 1] += m[G_F + 1]
+    m[LEVEL_S] += dt
     m[G_DT] = m[G_FLAGS] = m[AT_COUNT] = 0.0
     for i in range(3):
         m[G_F + i] = m[G_TURN + i] = 0.0
@@ -311,6 +318,8 @@ def advance_all(
             rested = m[G_REST] >= EVERY_S
             if rested:
                 fuse_rest(c, m, p, n, rows, t[i])
+            if m[LEVEL_S] >= LEVEL_EVERY_S and fuse_level(c, m, p, n, rows, t[i]) == 1:
+                rested = True
             if due <= t[i]:
                 flag |= fuse_due(c, m, p, n, past, t[i], gnss, baro, mag, ranges, rows)
                 due = next_due(m, gnss, baro, mag, ranges)

@@ -74,11 +74,11 @@ class Parameters:
     gyro_noise_rad_s_rthz: float = 1.2e-4
     gyro_walk_rad_s2_rthz: float = 1e-5
     gyro_bias_sigma_rad_s: float = 0.02
-    gyro_scale_sigma: float = 0.004
-    gyro_cross_sigma_rad: float = 0.002
+    gyro_scale_sigma: float = 0.01
+    gyro_cross_sigma_rad: float = 0.01
     acc_noise_m_s2_rthz: float = 2e-3
     acc_walk_m_s3_rthz: float = 1e-4
-    acc_bias_sigma_m_s2: float = 0.05
+    acc_bias_sigma_m_s2: float = 0.2
     acc_scale_sigma: float = 0.003
     gnss_horizontal_m: float = 0.4
     gnss_vertical_m: float = 0.8

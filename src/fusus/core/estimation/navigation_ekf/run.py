@@ -41,8 +41,11 @@ KEY_S = 0.05  # between kept covariances
 NAMES = (
     "gnss north", "gnss east", "gnss down", "gnss speed north", "gnss speed east", "gnss speed down", "barometer", "heading",
     "field y", "field z", "range", "rest north", "rest east", "rest down", "rest rate x", "rest rate y", "rest rate z", "course",
+    "level north", "level east",
 )  # fmt: skip
-UNITS = ("m",) * 3 + ("m/s",) * 3 + ("m", "rad", "µT", "µT", "m") + ("m/s",) * 3 + ("rad/s",) * 3 + ("rad",)
+UNITS = (
+    ("m",) * 3 + ("m/s",) * 3 + ("m", "rad", "µT", "µT", "m") + ("m/s",) * 3 + ("rad/s",) * 3 + ("rad", "m/s²", "m/s²")
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,7 +78,7 @@ def begin(p: Parameters, site: Site, start: Start, aiding: Aiding, t_s: Array, s
     key_every = max(1, round(KEY_S / max(step, 1e-6)))
     keys = -(-count // key_every)
     rests = int(min((t_s[-1] - t_s[0]) / 0.1, 1e7)) + 1 if count else 0
-    most = 8 * len(aiding.gnss) + len(aiding.baro) + 3 * len(aiding.mag) + len(aiding.ranges) + 6 * rests + 8
+    most = 8 * len(aiding.gnss) + len(aiding.baro) + 3 * len(aiding.mag) + len(aiding.ranges) + 7 * rests + 8
     return Run(
         c, initial_state(p, c, start, aiding, site, heading_sigma_rad), np.empty((count, 10)), np.empty(count, dtype=np.uint8),
         key_every, np.empty((keys, NOMINAL)), np.empty((keys, n, n)), np.empty((most, 5)),

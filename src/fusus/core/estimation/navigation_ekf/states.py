@@ -16,8 +16,8 @@ ALWAYS = 16
 MOST = 29
 
 # Channels of measurement.
-CH_POS, CH_VEL, CH_BARO, CH_FIELD, CH_RANGE, CH_STILL, CH_RATE, CH_COURSE = 0, 3, 6, 7, 10, 11, 14, 17
-CHANNELS = 18
+CH_POS, CH_VEL, CH_BARO, CH_FIELD, CH_RANGE, CH_STILL, CH_RATE, CH_COURSE, CH_LEVEL = 0, 3, 6, 7, 10, 11, 14, 17, 18
+CHANNELS = 20
 
 # What is known of a sample beforehand.
 AT_REST, ACC_CLIPPED, GYRO_CLIPPED = 1, 2, 4
@@ -80,7 +80,7 @@ class Coefficients(NamedTuple):
 
 
 class State(NamedTuple):
-    """All arrays, changed in place: ``m`` (336,) one after the other the nominal state and what has built up, by the places
+    """All arrays, changed in place: ``m`` (348,) one after the other the nominal state and what has built up, by the places
     below; ``p`` (1024,) the covariance, error i with error j at 32 i + j; ``past`` (512, 26) remembered moments; ``n`` how
     many errors there are."""
 
@@ -106,11 +106,13 @@ AT_COUNT, AT_GNSS, AT_BARO, AT_MAG, AT_RANGE, AT_ROW, AT_PAST, AT_SAMPLE = 58, 5
 SUMS = 66
 # The moment that a late fix belongs to (16).
 MOMENT = 78
-# Per channel (18 x 4): time of the last use, last innovation, its time, and the variance that it follows.
+# Per channel (20 x 4): time of the last use, last innovation, its time, and the variance that it follows.
 CHANNEL = 96
 # Scratch: errors found so far, gain, P hᵀ less half of what is taken off, and a row's columns and values.
-ERR, GAIN, HALF, COLS, VALS = 168, 200, 232, 264, 296
-ENTRIES = 328
+ERR, GAIN, HALF, COLS, VALS = 176, 208, 240, 272, 304
+ENTRIES = 336
 # Copies of coefficients that the innermost steps need: handing them all of them would cost more than the steps.
-GATE2, RECOVER_S, I_WANDER, I_DELAY, I_ARM, I_FIELD, I_IRON = 329, 330, 331, 332, 333, 334, 335
-MEMORY = 336
+GATE2, RECOVER_S, I_WANDER, I_DELAY, I_ARM, I_FIELD, I_IRON = 337, 338, 339, 340, 341, 342, 343
+# Force north and east of the last half second, and how much of it is summed up, s.
+LEVEL, LEVEL_S = 344, 346
+MEMORY = 348

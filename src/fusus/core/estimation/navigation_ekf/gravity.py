@@ -1,0 +1,54 @@
+"""Gravity as a level, where no fix shows what is acceleration and what is tilt."""
+
+from fusus.core._jit import kernel
+from fusus.core.arrays import Array
+from fusus.core.estimation.navigation_ekf.measure import entry, first, inject, rotation, take
+from fusus.core.estimation.navigation_ekf.states import (
+    ATT,
+    CH_LEVEL,
+    CH_VEL,
+    CHANNEL,
+    E_ACC,
+    E_ATT,
+    LEVEL,
+    LEVEL_S,
+    Coefficients,
+)
+
+EVERY_S, SILENT_S = 0.5, 2.0
+# Acceleration expected before its own wavering has shown it, the least that is believed, and how long one lasts.
+MOTION_M_S2, LEAST_M_S2, MOTION_TAU_S = 1.0, 0.15, 0.5
+LOOKS_BACK = 20.0  # windows
+
+
+@kernel
+def fuse_level(c: Coefficients, m: Array, p: Array, n: int, rows: Array, t: float) -> int:
+    """Take half a second of specific force for level, if no speed came for two seconds; empty the sums. Return 1 if used.
+
+    A craft cannot accelerate one way for long: the mean horizontal force is zero but for what motion wavers.
+    """
+    seconds = m[LEVEL_S]
+    fn, fe = m[LEVEL] / seconds, m[LEVEL + 1] / seconds
+    m[LEVEL] = m[LEVEL + 1] = m[LEVEL_S] = 0.0
+    if t - m[CHANNEL + 4 * CH_VEL] < SILENT_S and m[CHANNEL + 4 * CH_VEL] != 0.0:
+        return 0
+    r = rotation(m[ATT], m[ATT + 1], m[ATT + 2], m[ATT + 3])
+    used = 0
+    for axis in range(2):
+        at = CHANNEL + 4 * (CH_LEVEL + axis)
+        y = -fn if axis == 0 else -fe
+        wavers = m[at + 3] if m[at + 3] > 0.0 else MOTION_M_S2 * MOTION_M_S2
+        if t - m[at + 2] < 2.0 * EVERY_S:
+            step = y - m[at + 1]
+            wavers += (min(0.5 * step * step, 10.0 * wavers) - wavers) / LOOKS_BACK
+        wavers = max(wavers, LEAST_M_S2 * LEAST_M_S2)
+        # δf = φ × f - R δb_a, with f next to straight up.
+        first(m, E_ATT + 1 if axis == 0 else E_ATT, -c.gravity_m_s2 if axis == 0 else c.gravity_m_s2)
+        entry(m, E_ATT + 2, -fe if axis == 0 else fn)
+        for j in range(3):
+            entry(m, E_ACC + j, -r[3 * axis + j])
+        noise = wavers * (1.0 + 2.0 * MOTION_TAU_S / seconds)
+        used = max(used, take(m, p, n, rows, CH_LEVEL + axis, t, y, noise, E_ATT + (1 if axis == 0 else 0), 0.0))
+        m[at + 3] = wavers
+    inject(m, t)
+    return used
