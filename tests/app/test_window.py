@@ -161,15 +161,15 @@ def test_requirements_come_and_go(opened, qtbot):
 def test_fusion_shows_errors_band_and_findings(opened, qtbot):
     opened.show_stage("fusion")
     sheet = opened._sheets["fusion"]
-    names, columns = sheet.tilt.data()
+    names, columns = sheet.errors.tilt.data()
     assert names[0].startswith("t_s") and len(columns[0]) > 500 and any("sigma" in n for n in names)
-    assert sheet.table.model().rowCount() == 2 and "judged" in sheet.table.model().index(0, 0).data()
+    assert sheet.errors.table.rowCount() == 2 and "judged" in sheet.errors.table.item(0, 0).text()
     assert opened.margin.notes and opened.margin.notes[0].severity in ("stop", "mind", "fine")
-    qtbot.waitUntil(lambda: bool(sheet.rose.reading.text()))  # the small figures follow in slices
-    sheet.tilt.moved.emit(30.0)
-    assert "30 s" in sheet.rose.reading.text()
-    sheet.show_tab(1)
-    assert len(sheet.heading.data()[1][0]) > 500
+    qtbot.waitUntil(lambda: bool(sheet.errors.rose.reading.text()))  # the small figures follow in slices
+    sheet.errors.tilt.moved.emit(30.0)
+    assert "30 s" in sheet.errors.rose.reading.text()
+    sheet.errors.show_tab(1)
+    assert len(sheet.errors.heading.data()[1][0]) > 500
 
 
 def test_picking_estimators_runs_them(opened, qtbot):
@@ -355,7 +355,7 @@ def test_dark_theme_reaches_the_figures(opened):
     opened.choose_theme("dark")
     assert theme.tokens().name == "dark"
     sheet = opened._sheets["fusion"]
-    assert sheet.tilt.plot.backgroundBrush().color().name() == theme.DARK.sheet.lower()
+    assert sheet.errors.tilt.plot.backgroundBrush().color().name() == theme.DARK.sheet.lower()
     opened.choose_theme("light")
 
 

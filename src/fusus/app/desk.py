@@ -7,6 +7,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from fusus.app.benching import Bench
 from fusus.app.foresight import Foresight
+from fusus.app.fusing import Fusing
 from fusus.app.jobs import Job, JobRunner
 from fusus.app.settings import LAST_PROJECT, RECENT, Settings
 from fusus.errors import FususError
@@ -41,6 +42,7 @@ class Desk(QObject):
         self.judgements: tuple[Judgement, ...] = ()
         self.foresight = Foresight(self)
         self.bench = Bench(self)
+        self.fusing = Fusing(self)
         self._disconnect: list[Any] = []
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -86,6 +88,7 @@ class Desk(QObject):
         self.study, self.study_key, self.judgements = None, "", ()
         self.foresight.forget()
         self.bench.forget()
+        self.fusing.forget()
 
     def recent(self) -> list[str]:
         """Return the projects opened before that are still there."""
@@ -199,6 +202,31 @@ class Desk(QObject):
         self.study, self.study_key = None, ""
         self.study_changed.emit(None)
         self.noticed.emit("stop", text)
+
+    def tune_by_parts(self) -> None:
+        """Tune the judged estimator by the chosen parts; a step that can be taken back."""
+        from fusus.study.tuning import tuning_from_parts
+
+        if self.document is None:
+            return
+        try:
+            command = tuning_from_parts(self.project, self.project.fusion.estimators[0])
+        except FususError as error:
+            self.noticed.emit("stop", str(error))
+            return
+        if command is None:
+            self.noticed.emit(
+                "mind",
+                "The parts say nothing of this estimator's tuning: choose an IMU in Parts, or another estimator.",
+            )
+            return
+        self.do(command)
+
+    def take_likelihood(self) -> None:
+        """Take the tuning that a flight's innovations ask for."""
+        found = self.fusing.result("likelihood")
+        if found is not None and self.document is not None:
+            self.do(found[0])
 
     def run_judgements(self) -> None:
         """Judge all recordings against the requirements."""

@@ -35,6 +35,8 @@ def follow(window: "Window", link: str) -> None:
         window.actions_by_id[rest].trigger()
     elif head == "capture":
         _go_capture(window, rest)
+    elif head == "take" and rest == "likelihood":
+        window.desk.take_likelihood()
     elif head == "recording":
         window.desk.do(SetValue("fusion.recording", rest, f"Look at {rest}"))
         window.show_stage("fusion")

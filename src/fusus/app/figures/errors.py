@@ -10,23 +10,24 @@ from fusus.core.arrays import Array
 
 
 class ErrorCurve:
-    """One estimator's error in degrees at times in s, and its claimed sigma where it claims one."""
+    """One estimator's error at times in s, in the figure's unit, and its claimed sigma where it claims one."""
 
-    def __init__(self, title: str, t_s: Array, error_deg: Array, sigma_deg: Array | None) -> None:
-        self.title, self.t_s, self.error_deg, self.sigma_deg = title, t_s, error_deg, sigma_deg
+    def __init__(self, title: str, t_s: Array, error: Array, sigma: Array | None) -> None:
+        self.title, self.t_s, self.error, self.sigma = title, t_s, error, sigma
 
 
 class ErrorFigure(FigureFrame):
     """Curves of several estimators; the first one's sigma band is shaded."""
 
-    def __init__(self, name: str, title: str, quantity: str) -> None:
-        super().__init__(title, "time [s]", f"{quantity} error [°]", name)
+    def __init__(self, name: str, title: str, quantity: str, unit: str = "°") -> None:
+        super().__init__(title, "time [s]", f"{quantity} error [{unit}]", name)
+        self._unit, self._space = unit, "" if unit == "°" else " "
         self._curves: list[ErrorCurve] = []
         self._legend: pg.LegendItem | None = None
         self.data = self._table
         self.read = self._read
 
-    def show_curves(self, curves: list[ErrorCurve], limit_deg: float | None, both_sides: bool) -> None:
+    def show_curves(self, curves: list[ErrorCurve], limit: float | None, both_sides: bool) -> None:
         """Draw curves; the limit as a line, on both sides for errors with a sign."""
         t = theme.tokens()
         self._curves = curves
@@ -39,22 +40,22 @@ class ErrorFigure(FigureFrame):
         self._legend.setBrush(theme.hex_with_alpha(t.sheet, 220))
         for i, curve in reversed(list(enumerate(curves))):
             colour, style = t.axis(i)
-            if i == 0 and curve.sigma_deg is not None:
+            if i == 0 and curve.sigma is not None:
                 self._band(curve, both_sides)
-            plotted = self.item.plot(curve.t_s, curve.error_deg, pen=self.pen(colour, 1.6, style), name=curve.title)
+            plotted = self.item.plot(curve.t_s, curve.error, pen=self.pen(colour, 1.6, style), name=curve.title)
             plotted.setDownsampling(auto=True, method="peak")
             plotted.setClipToView(True)
-        if limit_deg is not None:
+        if limit is not None:
             for side in (1, -1) if both_sides else (1,):
-                line = pg.InfiniteLine(side * limit_deg, angle=0, pen=self.pen(t.brick, 2.0))
+                line = pg.InfiniteLine(side * limit, angle=0, pen=self.pen(t.brick, 2.0))
                 self.item.addItem(line)
             label = pg.TextItem("limit", color=t.brick, anchor=(0, 1))
             label.setFont(theme.font(12))
-            label.setPos(float(curves[0].t_s[0]) if curves else 0.0, limit_deg)
+            label.setPos(float(curves[0].t_s[0]) if curves else 0.0, limit)
             self.item.addItem(label)
         self.item.addItem(cross, ignoreBounds=True)
         cross.hide()
-        top = self._top(curves, limit_deg)
+        top = self._top(curves, limit)
         self.item.setYRange(-top if both_sides else 0.0, top, padding=0.02)
         if curves:
             self.item.setXRange(float(curves[0].t_s[0]), float(curves[0].t_s[-1]), padding=0.01)
@@ -63,13 +64,15 @@ class ErrorFigure(FigureFrame):
         # The judged curve and the limit set the scale: one poor estimator must not flatten the rest.
         tops = [1.15 * limit] if limit else []
         for i, c in enumerate(curves):
-            size = np.abs(c.error_deg)
-            tops.append(float(size.max()) * 1.08 if i == 0 else float(np.percentile(size, 95)))
+            size = np.abs(c.error)
+            if not np.isfinite(size).any():
+                continue
+            tops.append(float(np.nanmax(size)) * 1.08 if i == 0 else float(np.nanpercentile(size, 95)))
         return max([t for t in tops if np.isfinite(t)], default=1.0)
 
     def _band(self, curve: ErrorCurve, both_sides: bool) -> None:
         t = theme.tokens()
-        sigma = curve.sigma_deg if curve.sigma_deg is not None else np.zeros(0)
+        sigma = curve.sigma if curve.sigma is not None else np.zeros(0)
         step = max(1, len(sigma) // 3000)
         x = curve.t_s[::step]
         high = 2 * sigma[::step]
@@ -88,15 +91,15 @@ class ErrorFigure(FigureFrame):
         for c in self._curves[:2]:
             if len(c.t_s):
                 i = int(np.clip(np.searchsorted(c.t_s, x), 0, len(c.t_s) - 1))
-                parts.append(f"{c.title} {figure(float(c.error_deg[i]))}°")
+                parts.append(f"{c.title} {figure(float(c.error[i]))}{self._space}{self._unit}")
         return "   ".join(parts)
 
     def _table(self) -> Table:
         names, columns = [], []
         for c in self._curves:
-            names += [f"t_s ({c.title})", f"error_deg ({c.title})"]
-            columns += [c.t_s, c.error_deg]
-            if c.sigma_deg is not None:
-                names.append(f"sigma_deg ({c.title})")
-                columns.append(c.sigma_deg)
+            names += [f"t_s ({c.title})", f"error ({c.title})"]
+            columns += [c.t_s, c.error]
+            if c.sigma is not None:
+                names.append(f"sigma ({c.title})")
+                columns.append(c.sigma)
         return names, columns

@@ -17,7 +17,8 @@ TEXTS: dict[str, Help] = {
     ),
     "brief.craft.cells": Help("Battery cells", "Cells in series, 3.7 V each while they last.", "3 to 6."),
     "brief.craft.capacity_as": Help("Capacity", "As printed. A fifth is left at landing.", "1000 to 10000 mAh."),
-    "inertia_x_kg_m2": Help("Inertia, roll", "About the forward axis. Empty: estimated from mass and arm.", "", "Swing it on two threads."),
+    "inertia_x_kg_m2": Help("Inertia, roll", "About the forward axis. Empty: estimated from mass and arm.", "", "Swing it on "
+    "two threads."),
     "inertia_y_kg_m2": Help("Inertia, pitch", "About the axis to the right. Empty: estimated.", "", "Swing it on two threads."),
     "inertia_z_kg_m2": Help("Inertia, yaw", "About the vertical axis. Empty: estimated.", "", "Swing it on two threads."),
     "brief.modes": Help(
@@ -88,7 +89,8 @@ TEXTS: dict[str, Help] = {
     "parts.fitting.lever_arm_b_m.2": Help("Antenna below", "Down is positive: an antenna on a mast has a negative figure."),
     "drift.averaging_s": Help("Bias averaged", "How long the gyro lies still before its mean is taken off.", "5 to 60 s."),
     "drift.bias_error_rad_s": Help(
-        "Bias error wanted", "How well the gyro's bias should be known; “What matters” says how long to average for it, if it can be had.",
+        "Bias error wanted", "How well the gyro's bias should be known; “What matters” says how long to average for it, if "
+        "it can be had.",
         "10 to 100 °/h for consumer parts.", "", "IEEE Std 952",
     ),
     "drift.span_s": Help("Span shown", "How long drift at rest is simulated.", "10 min to hours."),
@@ -181,7 +183,53 @@ TEXTS: dict[str, Help] = {
     ),
     "dip_gate_rad": Help("Gate, dip", "The field is left out while its dip differs from the expected one by more than this.", "5 to 15°"),
     "gate_sigma": Help("Gate, innovations", "Updates further off than this many sigmas are refused.", "3 to 5"),
-    "recover_s": Help("Recovery", "After so long a refusal of the heading the filter gives way.", "10 to 60 s"),
+    "recover_s": Help("Recovery", "After so long a refusal of a measurement the filter gives way.", "5 to 60 s"),
+    "fusion.use_barometer": Help("Barometer", "Without it height comes from fixes and rangefinder alone."),
+    "fusion.use_gnss": Help("GNSS", "Without it place and speed drift away within seconds, and tilt rests on gravity."),
+    "gyro_cross_sigma_rad": Help("Gyro cross-axis", "How far the gyro's axes may be off square: a turn about one shows about "
+    "the others.", "0.05 to 0.5°"),
+    "acc_walk_m_s3_rthz": Help("Accel. bias walk", "K, how fast the bias wanders; warming counts.", "5 to 100 µg/s/√Hz"),
+    "acc_scale_sigma": Help("Accel. scale error", "What calibration leaves.", "0.1 to 1 %", "Six-face capture."),
+    "gnss_horizontal_m": Help("Fix noise, level", "White part of a fix, one axis. Followed from the fixes themselves where "
+    "that is on.", "0.2 to 2 m", "A receiver at rest for an hour."),
+    "gnss_vertical_m": Help("Fix noise, height", "White part of a fix's height.", "0.4 to 4 m"),
+    "gnss_wander_horizontal_m": Help("Fix wander, level", "Slow part of a fix's error: satellites and air change within "
+    "minutes.", "0.5 to 3 m"),
+    "gnss_wander_vertical_m": Help("Fix wander, height", "Slow part of a fix's height error.", "1 to 5 m"),
+    "gnss_wander_tau_s": Help("Wander lasts", "How long a slow error keeps its size.", "60 to 600 s"),
+    "gnss_velocity_horizontal_m_s": Help("Speed noise, level", "Of one axis.", "0.05 to 0.3 m/s"),
+    "gnss_velocity_vertical_m_s": Help("Speed noise, climb", "Of the vertical axis.", "0.1 to 0.5 m/s"),
+    "gnss_delay_s": Help("Delay of fixes", "From the sky to the log. Fixes are compared with where the craft was then.", "50 "
+    "to 200 ms", "“Survey” finds it from a flight."),
+    "gnss_delay_sigma_s": Help("Delay, spread", "0: the delay is exact. Else the filter learns it.", "10 to 60 ms"),
+    "lever_arm_x_m": Help("Antenna ahead", "From the centre of gravity to the antenna, forward positive.", "", "Ruler, or “Survey”."),
+    "lever_arm_y_m": Help("Antenna right", "From the centre of gravity to the antenna, right positive.", "", "Ruler, or “Survey”."),
+    "lever_arm_z_m": Help("Antenna below", "Down is positive: a mast makes it negative.", "", "Ruler, or “Survey”."),
+    "lever_arm_sigma_m": Help("Antenna, spread", "0: the lever arm is exact. Else the filter learns it.", "0 to 0.3 m"),
+    "baro_noise_m": Help("Baro noise", "White noise of a sample, as height.", "0.05 to 0.5 m"),
+    "baro_walk_m_rthz": Help("Baro walk", "How fast its zero moves: weather and warming.", "0.02 to 0.2 m/√s"),
+    "baro_delay_s": Help("Baro delay", "Of its own filter.", "10 to 200 ms"),
+    "baro_airflow": Help("Baro airflow", "Share of the dynamic pressure that may reach the hole.", "1 % (foam) to 20 "
+    "%", "Airflow capture."),
+    "mag_iron_sigma_ut": Help("Craft's field", "Constant field of the craft that calibration leaves: learned by turning.", "0.3 to 2 µT"),
+    "mag_iron_walk_ut_rthz": Help("Craft's field, walk", "How fast that field changes.", "0 to 0.1 µT/√s"),
+    "mag_motor_sigma_ut": Help("Motor field", "What motor currents may add on leaving the ground.", "0.1 to 3 "
+    "µT", "Motor-current capture."),
+    "mag_soft_sigma": Help("Soft iron left", "What calibration leaves, as a share of the field.", "0.2 to 2 %"),
+    "mag_surroundings_ut": Help("Surroundings", "How far the field wavers for seconds while the craft goes by things.", "0.1 to 1 µT"),
+    "mag_field_sigma_ut": Help("Earth field, spread", "0: the model's field is exact. Else the filter learns it.", "0 to 2 µT"),
+    "course_speed_m_s": Help("Least speed", "Below it the course says nothing of the heading.", "1 to 4 m/s"),
+    "course_crab_rad": Help("Crab", "How far the nose may point off the course.", "5 to 30°"),
+    "home_sigma_m": Help("Home known to", "How well the place of the start is known to be home; large: fixes alone say where "
+    "it is.", "0.05 m from a mark, 1000 m unknown"),
+    "follow_gnss": Help("Follow the fixes", "Take their white noise from what they show themselves, between a quarter and "
+    "twenty times the figures above."),
+    "mag_vector": Help("All three axes", "Use the field's three axes, not its heading alone: dip then touches tilt."),
+    "course_heading": Help("Heading from course", "The other school: the direction of travel instead of the magnetometer. "
+    "Works while moving, and lags."),
+    "covariance_every": Help("Covariance every", "Samples between two steps of the covariance: 1 is exact, 5 costs half.", "1 to 10"),
+    "time_constant_s": Help("Time constant", "Where the barometer takes over from the accelerometer.", "0.5 to 3 s"),
+    "gnss_climb_m_s": Help("Climb noise", "Of the fixes' vertical speed.", "0.1 to 0.5 m/s"),
 }  # fmt: skip
 
 

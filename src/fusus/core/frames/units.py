@@ -50,6 +50,8 @@ KINDS: dict[str, dict[str, float]] = {
     "inertia": {"kg m²": 1.0, "g m²": 1e-3},
     "force": {"N": 1.0, "gf": 1e-3 * _G, "kgf": _G},
     "acceleration noise": {"m/s²/√Hz": 1.0, "µg/√Hz": 1e-6 * _G, "mg/√Hz": 1e-3 * _G, "m/s/√h": 1 / 60},
+    "field walk": {"µT/√s": 1.0},
+    "length walk": {"m/√s": 1.0, "cm/√s": 0.01},
     "gain": {"1/s": 1.0},
     "gain squared": {"1/s²": 1.0},
     "angular acceleration": {"rad/s²": 1.0, "deg/s²": _DEG},

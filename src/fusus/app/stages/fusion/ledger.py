@@ -15,6 +15,9 @@ from fusus.project.records import Project
 # How the end of a parameter's name gives its kind of unit and the unit that people read.
 ENDINGS = (
     ("_rad_s2_rthz", "rate walk", "deg/s²/√Hz"),
+    ("_m_s3_rthz", "acceleration walk", "µg/s/√Hz"),
+    ("_ut_rthz", "field walk", "µT/√s"),
+    ("_m_rthz", "length walk", "m/√s"),
     ("_m_s2_rthz", "acceleration noise", "µg/√Hz"),
     ("_rad_s_rthz", "rate noise", "deg/s/√Hz"),
     ("_rad_s2", "angular acceleration", "deg/s²"),
@@ -22,12 +25,17 @@ ENDINGS = (
     ("_m_s2", "acceleration", "m/s²"),
     ("_rad", "angle", "deg"),
     ("_ut", "field", "µT"),
+    ("_m_s", "speed", "m/s"),
+    ("_m", "length", "m"),
     ("_s", "time", "s"),
     ("kp_acc", "gain", "1/s"),
     ("kp_mag", "gain", "1/s"),
     ("ki", "gain squared", "1/s²"),
 )
-SHARES = {"mag_gate": "%", "gyro_scale_sigma": "%", "gate_sigma": "1"}
+SHARES = {
+    "mag_gate": "%", "gyro_scale_sigma": "%", "acc_scale_sigma": "%", "mag_soft_sigma": "%", "gate_sigma": "1", "baro_airflow": "%",
+    "covariance_every": "1",
+}  # fmt: skip
 
 
 def spec_for(estimator: str, name: str) -> FigureSpec:
@@ -97,6 +105,40 @@ class EstimatorsRow(Row):
         self.set_value((name, *rest))
 
 
+def _parameter_row(desk: Desk, estimator: str, name: str, kind: object) -> Row:
+    """Return the row of a parameter: a switch for yes and no, else a figure."""
+    if kind in (bool, "bool"):
+        path = f"fusion.{estimator.replace('-', '_')}.{name}"
+        found = help_for(path)
+        return SwitchRow(desk, path, found.title if found else name, "on")
+    return FigureRow(desk, spec_for(estimator, name))
+
+
+def _tuning_buttons(desk: Desk, has_innovations: bool) -> QWidget:
+    """Return the ways to a tuning other than by hand."""
+    box = QWidget()
+    line = QHBoxLayout(box)
+    line.setContentsMargins(0, 0, 0, 4)
+    parts = QPushButton("By the parts")
+    parts.setObjectName("tune-parts")
+    parts.setToolTip("Take noises and spreads from the chosen parts: datasheet, and bench where it measured")
+    parts.clicked.connect(lambda _=False: desk.tune_by_parts())
+    line.addWidget(parts)
+    if has_innovations:
+        flight = QPushButton("By the flight")
+        flight.setObjectName("tune-likelihood")
+        flight.setToolTip("Maximum likelihood of the innovations: the noises that surprise the filter least")
+        flight.clicked.connect(lambda _=False: desk.fusing.ask("likelihood"))
+        survey = QPushButton("Survey")
+        survey.setObjectName("survey")
+        survey.setToolTip("Lever arm, delay and mounting from this flight, with standard errors")
+        survey.clicked.connect(lambda _=False: desk.fusing.ask("survey"))
+        line.addWidget(flight)
+        line.addWidget(survey)
+    line.addStretch()
+    return box
+
+
 def build_ledger(desk: Desk, ledger: Ledger) -> None:
     """Fill the ledger."""
     project = desk.project
@@ -120,14 +162,18 @@ def build_ledger(desk: Desk, ledger: Ledger) -> None:
         ledger.add(FactRow("Recording", "none yet: drop a log here", mono=False))
     ledger.group("Estimators")
     ledger.add(EstimatorsRow(desk))
-    ledger.group("Comparison")
+    ledger.group("Sensors")
     ledger.add(SwitchRow(desk, "fusion.use_magnetometer", "Magnetometer", "used"))
+    ledger.add(SwitchRow(desk, "fusion.use_barometer", "Barometer", "used"))
+    ledger.add(SwitchRow(desk, "fusion.use_gnss", "GNSS", "used"))
+    ledger.group("Comparison")
     ledger.add(SwitchRow(desk, "fusion.align_time", "Clocks", "aligned"))
     ledger.add(SwitchRow(desk, "fusion.align_yaw", "Headings", "aligned"))
     judged = info_for(project.fusion.estimators[0])
     ledger.group(f"Tuning: {judged.title}")
+    ledger.add(_tuning_buttons(desk, judged.gives == "motion"))
     for field in fields(judged.parameters):
-        ledger.add(FigureRow(desk, spec_for(judged.name, field.name)))
+        ledger.add(_parameter_row(desk, judged.name, field.name, field.type))
     run = QPushButton("Run now")
     run.setObjectName("run-now")
     run.setProperty("role", "main")

@@ -19,6 +19,7 @@ def notes(desk: Desk) -> tuple[Note, ...]:
         return ()
     study = desk.study.study
     out = [Note(f.subject, f.severity, f.statement, f.reason, f.next_step, f.link) for f in study.findings]
+    out += _asked(desk)
     if study.judged.comparison is None:
         out.append(
             Note(
@@ -28,6 +29,37 @@ def notes(desk: Desk) -> tuple[Note, ...]:
             )
         )  # fmt: skip
     return tuple(out)
+
+
+def _asked(desk: Desk) -> list[Note]:
+    """Return what a tuning by the flight and a survey found."""
+    out = []
+    tuned = desk.fusing.result("likelihood")
+    if tuned is not None and desk.fusing.is_current("likelihood"):
+        command, gain = tuned
+        changes = ", ".join(f"{s.path.rpartition('.')[2].replace('_', ' ')} {s.value:.3g}" for s in command.steps[:4])
+        out.append(
+            Note(
+                "The flight asks for another tuning", "mind", f"The logarithm of its likelihood rises by {gain:.0f}: {changes} …",
+                "Under these noises what came would have surprised the filter least.", "Take this tuning over", "take.likelihood",
+            )
+        )  # fmt: skip
+    surveyed = desk.fusing.result("survey")
+    if surveyed is not None and desk.fusing.is_current("survey"):
+        from fusus.study.survey import findings
+
+        found = findings(surveyed, desk.project.fusion.navigation_ekf)
+        out += [Note(f.subject, f.severity, f.statement, f.reason, f.next_step, f.link) for f in found]
+        a, s = surveyed.arm_m, surveyed.arm_sigma_m
+        out.append(
+            Note(
+                "Survey of the flight", "fine",
+                f"Antenna {a[0]:+.2f} ± {s[0]:.2f} m ahead, {a[1]:+.2f} ± {s[1]:.2f} right, {a[2]:+.2f} ± {s[2]:.2f} below; delay "
+                f"{surveyed.delay_s * 1e3:.0f} ± {surveyed.delay_sigma_s * 1e3:.0f} ms.",
+                "Turns and accelerations show them.", "Hold them against ruler and datasheet.", "fusion.lever_arm_x_m",
+            )
+        )  # fmt: skip
+    return out
 
 
 def bead(desk: Desk) -> BeadState:

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from fusus.core.arrays import check_range
+from fusus.errors import ParameterError
 
 # name: least, greatest, unit
 RANGES: dict[str, tuple[float, float, str]] = {
@@ -120,3 +121,5 @@ class Parameters:
         for name, (low, high, unit) in RANGES.items():
             check_range(name, getattr(self, name), low, high, unit)
         check_range("covariance_every", self.covariance_every, 1, 100, "samples")
+        if self.covariance_every != int(self.covariance_every):
+            raise ParameterError("covariance_every", self.covariance_every, 1, 100, "whole samples")

@@ -1,0 +1,130 @@
+"""Does the judged estimate tell the truth about itself: innovations, errors against claimed sigmas."""
+
+import numpy as np
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSplitter, QVBoxLayout, QWidget
+
+from fusus.app.desk import Desk
+from fusus.app.figures.normalised import NormalisedFigure
+from fusus.app.figures.rows import RowsTable
+from fusus.app.stages.base import title_label
+
+TITLES = {
+    "gnss_position": "fixes", "gnss_velocity": "speed of the fixes", "barometer": "barometer", "heading": "heading by the field",
+    "field": "field, three axes", "range": "rangefinder", "course": "course",
+}  # fmt: skip
+NAMES = {
+    "gnss north": "Fix, north", "gnss east": "Fix, east", "gnss down": "Fix, down", "gnss speed north": "Speed, north",
+    "gnss speed east": "Speed, east", "gnss speed down": "Speed, down", "barometer": "Barometer", "heading": "Heading by the field",
+    "range": "Rangefinder", "course": "Course", "rest north": "Rest, north", "rest east": "Rest, east", "rest down": "Rest, down",
+    "rest rate x": "Rest, rate x", "rest rate y": "Rest, rate y", "rest rate z": "Rest, rate z", "level north": "Level, north",
+    "level east": "Level, east", "field x": "Field, x", "field y": "Field, y", "field z": "Field, z",
+}  # fmt: skip
+WHITE = 0.01  # chance below which innovations are not white
+
+
+class ConsistencyPage(QWidget):
+    """A channel's innovations large, the channels and the parts of the state in tables."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.channel = QComboBox()
+        self.channel.setObjectName("consistency-channel")
+        self.channel.setAccessibleName("Channel")
+        self.channel.activated.connect(lambda _: self._show_channel())
+        self.figure = NormalisedFigure()
+        self.channels = RowsTable(
+            "channels",
+            "Innovations by sensor",
+            ("innovations of", "count>", "NIS>", "95 % bounds>", "used>", "lag 1>", "white?"),
+            0,
+        )
+        self.parts = RowsTable("nees", "Errors by part of the state", ("errors of", "NEES>", "95 % band>", ""), 3)
+        self.covers = RowsTable("coverage", "Coverage", ("within", "1 σ>", "2 σ>", "3 σ>"), 0)
+        self.note = QLabel()
+        self.note.setWordWrap(True)
+        self.note.setProperty("role", "faint")
+        line = QHBoxLayout()
+        line.addWidget(QLabel("Channel:"))
+        line.addWidget(self.channel)
+        line.addWidget(self.note, 1)
+        left, right = QWidget(), QWidget()
+        for box, items in (
+            (left, (title_label("Innovations: 1 is due"), self.channels)),
+            (right, (title_label("Errors over what is claimed: 1 is due"), self.parts, self.covers)),
+        ):
+            column = QVBoxLayout(box)
+            column.setContentsMargins(0, 0, 0, 0)
+            for item in items:
+                column.addWidget(item)
+        below = QSplitter()
+        below.addWidget(left)
+        below.addWidget(right)
+        below.setSizes([560, 440])
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(14, 8, 14, 8)
+        outer.addLayout(line)
+        outer.addWidget(self.figure, 5)
+        outer.addWidget(below, 5)
+
+    def restyle(self) -> None:
+        """Take on the theme's colours."""
+        self.figure.restyle()
+
+    def draw(self) -> None:
+        """Show the judged estimate of the study on the desk."""
+        result = self.desk.study
+        if result is None or not result.normalised:
+            self.channel.clear()
+            self.figure.show_innovations("No innovations", np.zeros(0), np.zeros(0))
+            self.note.setText(
+                "The judged estimator keeps no innovations. Judge the Navigation EKF or a height filter to see them."
+                if result is not None else "The estimators have not run yet."
+            )  # fmt: skip
+            for table in (self.channels, self.parts, self.covers):
+                table.show_rows([])
+            return
+        self.note.setText(
+            "Points beyond the lines: 5 of 100 are due. A slow wave is a sensor that errs in a way the filter "
+            "does not know."
+        )
+        chosen = self.channel.currentData()
+        self.channel.clear()
+        for name in result.normalised:
+            self.channel.addItem(NAMES.get(name, name), name)
+        at = self.channel.findData(chosen)
+        self.channel.setCurrentIndex(max(at, 0))
+        self._show_channel()
+        self.channels.show_rows(
+            [
+                (
+                    TITLES.get(c.name, c.name), str(c.count), f"{c.nis:.2f}", f"{c.low:.2f} to {c.high:.2f}", f"{c.used:.1%}",
+                    f"{c.correlation:+.2f}", ("yes", "fine") if c.whiteness > WHITE else ("no", "mind"),
+                )
+                for c in result.channels
+            ],
+            ["Squares of innovations over their expected variance; white: the chance of such correlation (Ljung-Box) is above 1 %"]
+            * len(result.channels),
+        )  # fmt: skip
+        self.parts.show_rows(
+            [
+                (
+                    n.name,
+                    f"{n.value:.2f}",
+                    f"{n.low:.2f} to {n.high:.2f}",
+                    ("holds", "fine") if n.holds else ("off", "mind"),
+                )
+                for n in result.nees
+            ]
+        )
+        self.covers.show_rows(
+            [(name, f"{c.one:.0%}", f"{c.two:.0%}", f"{c.three:.1%}") for name, c in result.coverage.items()]
+            + ([(("due", "faint"), ("68%", "faint"), ("95%", "faint"), ("99.7%", "faint"))] if result.coverage else [])
+        )
+
+    def _show_channel(self) -> None:
+        result, name = self.desk.study, self.channel.currentData()
+        if result is not None and name in result.normalised:
+            self.figure.show_innovations(
+                f"{NAMES.get(name, name)}: innovations over their sigma", *result.normalised[name]
+            )
