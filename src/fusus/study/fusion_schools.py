@@ -74,7 +74,7 @@ def _simple(project: Project, loaded: LoadedRecording) -> list[School]:
     )
     return [
         School(
-            "Complementary or Kalman", "complementary: simple, enough for self-level", f"tilt {a:.2f}°, heading "
+            "Simple or Kalman", "complementary: simple, enough for self-level", f"tilt {a:.2f}°, heading "
             f"{_deg(simple, 'heading'):.1f}° RMSE",
             "Kalman: learns the bias, tells its error", f"tilt {b:.2f}°, heading {_deg(kalman, 'heading'):.1f}° RMSE", here,
         )
@@ -118,7 +118,9 @@ def _height(project: Project, loaded: LoadedRecording) -> list[School]:
     if not len(a.gnss) or not len(a.baro):
         return []
     p = project.fusion.navigation_ekf
-    no_baro = _run(loaded, "navigation-ekf", p, replace(loaded.given, aiding=replace(a, baro=a.baro[:0])))
+    no_baro = _run(
+        loaded, "navigation-ekf", p, replace(loaded.given, aiding=replace(a, baro=a.baro[:0], ranges=a.ranges[:0]))
+    )
     only = _run(loaded, "altitude-3", project.fusion.altitude_3)
     both = _run(loaded, "navigation-ekf", p)
     values = [c.value("height", "rmse") or float("nan") for c in (only, no_baro, both)]

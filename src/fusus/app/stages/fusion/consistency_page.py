@@ -5,7 +5,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSplitter, QVBoxLayo
 
 from fusus.app.desk import Desk
 from fusus.app.figures.normalised import NormalisedFigure
-from fusus.app.figures.rows import RowsTable
+from fusus.app.figures.rows import Cell, RowsTable
 from fusus.app.stages.base import title_label
 
 TITLES = {
@@ -19,6 +19,11 @@ NAMES = {
     "rest rate x": "Rest, rate x", "rest rate y": "Rest, rate y", "rest rate z": "Rest, rate z", "level north": "Level, north",
     "level east": "Level, east", "field x": "Field, x", "field y": "Field, y", "field z": "Field, z",
 }  # fmt: skip
+MEMBERS = {
+    "position": ("north", "east", "height"), "velocity": ("v north", "v east", "v down"),
+    "attitude": ("tilt about north", "tilt about east", "heading"),
+}  # fmt: skip
+MEMBERS["all"] = tuple(m for part in MEMBERS.values() for m in part)
 WHITE = 0.01  # chance below which innovations are not white
 
 
@@ -39,8 +44,9 @@ class ConsistencyPage(QWidget):
             ("innovations of", "count>", "NIS>", "95 % bounds>", "used>", "lag 1>", "white?"),
             0,
         )
-        self.parts = RowsTable("nees", "Errors by part of the state", ("errors of", "NEES>", "95 % band>", ""), 3)
-        self.covers = RowsTable("coverage", "Coverage", ("within", "1 σ>", "2 σ>", "3 σ>"), 0)
+        self.parts = RowsTable(
+            "nees", "Errors by part of the state", ("errors of", "NEES>", "95 % band>", "in 1 σ>", "in 2 σ>"), 0
+        )
         self.note = QLabel()
         self.note.setWordWrap(True)
         self.note.setProperty("role", "faint")
@@ -51,7 +57,7 @@ class ConsistencyPage(QWidget):
         left, right = QWidget(), QWidget()
         for box, items in (
             (left, (title_label("Innovations: 1 is due"), self.channels)),
-            (right, (title_label("Errors over what is claimed: 1 is due"), self.parts, self.covers)),
+            (right, (title_label("Errors over what is claimed: 1 is due"), self.parts)),
         ):
             column = QVBoxLayout(box)
             column.setContentsMargins(0, 0, 0, 0)
@@ -60,7 +66,7 @@ class ConsistencyPage(QWidget):
         below = QSplitter()
         below.addWidget(left)
         below.addWidget(right)
-        below.setSizes([560, 440])
+        below.setSizes([470, 430])
         outer = QVBoxLayout(self)
         outer.setContentsMargins(14, 8, 14, 8)
         outer.addLayout(line)
@@ -81,7 +87,7 @@ class ConsistencyPage(QWidget):
                 "The judged estimator keeps no innovations. Judge the Navigation EKF or a height filter to see them."
                 if result is not None else "The estimators have not run yet."
             )  # fmt: skip
-            for table in (self.channels, self.parts, self.covers):
+            for table in (self.channels, self.parts):
                 table.show_rows([])
             return
         self.note.setText(
@@ -98,29 +104,28 @@ class ConsistencyPage(QWidget):
         self.channels.show_rows(
             [
                 (
-                    TITLES.get(c.name, c.name), str(c.count), f"{c.nis:.2f}", f"{c.low:.2f} to {c.high:.2f}", f"{c.used:.1%}",
-                    f"{c.correlation:+.2f}", ("yes", "fine") if c.whiteness > WHITE else ("no", "mind"),
+                    TITLES.get(c.name, c.name), f"{c.nis:.2f}", f"{c.low:.2f} to {c.high:.2f}",
+                    ("yes", "fine") if c.whiteness > WHITE else ("no", "mind"),
                 )
                 for c in result.channels
             ],
-            ["Squares of innovations over their expected variance; white: the chance of such correlation (Ljung-Box) is above 1 %"]
-            * len(result.channels),
-        )  # fmt: skip
-        self.parts.show_rows(
             [
-                (
-                    n.name,
-                    f"{n.value:.2f}",
-                    f"{n.low:.2f} to {n.high:.2f}",
-                    ("holds", "fine") if n.holds else ("off", "mind"),
-                )
-                for n in result.nees
-            ]
-        )
-        self.covers.show_rows(
-            [(name, f"{c.one:.0%}", f"{c.two:.0%}", f"{c.three:.1%}") for name, c in result.coverage.items()]
-            + ([(("due", "faint"), ("68%", "faint"), ("95%", "faint"), ("99.7%", "faint"))] if result.coverage else [])
-        )
+                f"{c.count} innovations, {c.used:.1%} used; neighbours correlate by {c.correlation:+.2f}. White: the chance of such correlation "
+                f"(Ljung-Box) is above 1 %"
+                for c in result.channels
+            ],
+        )  # fmt: skip
+        rows: list[tuple[Cell, ...]] = []
+        tips: list[str] = []
+        for n in result.nees:
+            covers = [c for name, c in result.coverage.items() if name in MEMBERS[n.name]]
+            one, two = (sum(getattr(c, k) for c in covers) / max(len(covers), 1) for k in ("one", "two"))
+            value: Cell = f"{n.value:.2f}" if n.holds else (f"{n.value:.2f} off", "mind")
+            rows.append((n.name, value, f"{n.low:.2f} to {n.high:.2f}", f"{one:.0%}"))
+            tips.append(f"{two:.0%} lie within two sigmas; 95 % are due")
+        if rows:
+            rows.append((("due", "faint"), ("1", "faint"), "", ("68%", "faint")))
+        self.parts.show_rows(rows, tips)
 
     def _show_channel(self) -> None:
         result, name = self.desk.study, self.channel.currentData()

@@ -15,6 +15,7 @@ from fusus.app.stages.fusion.quantities import QUANTITIES
 from fusus.app.text import figure
 from fusus.core.judgement.requirements import Requirement
 
+ROW_PX = 26
 EMPTY = (
     "No recording yet.\nDrop a log on this window, or choose “Import a log” in the menu: any CSV or TSV with a time column,\n"
     "gyro and accelerometer. A reference attitude in it, or beside it, makes errors measurable."
@@ -62,7 +63,7 @@ class ErrorsPage(QWidget):
         column.setContentsMargins(14, 6, 14, 8)
         column.setSpacing(6)
         column.addWidget(self.figures, 6)
-        column.addLayout(below, 4)
+        column.addLayout(below, 5)
         column.addWidget(self.table)
         self.pages = QStackedWidget()
         self.pages.addWidget(content)
@@ -146,7 +147,8 @@ class ErrorsPage(QWidget):
             return
         limit = _limit(result.study.request.project.brief.requirements, q.requirement, q.unit)
         shown.show_curves(curves, limit, both_sides=q.has_sign)
-        shown.title.setText(f"Error over {recording}, by {reference}")
+        shown.title.setText(f"Errors over {recording}")
+        shown.title.setToolTip(f"By {reference}; the band is twice the sigma that the judged estimator claims")
 
     def _show_rose(self) -> None:
         first, out = self.desk.study.curves[0], self.desk.study.study.judged.replay
@@ -174,9 +176,12 @@ class ErrorsPage(QWidget):
             cells.append(figure(curve.figures["x_real_time"] or 0.0, 2))
             rows.append(cells)
         self.table.show_rows(rows, ["RMS errors against the reference"] * len(rows))
-        heights = sum(self.table.rowHeight(r) for r in range(min(4, self.table.rowCount())))
+        for r in range(self.table.rowCount()):
+            self.table.setRowHeight(r, ROW_PX)
         header = self.table.horizontalHeader()
-        self.table.setFixedHeight(heights + (header.height() if header is not None else 26) + 4)
+        self.table.setFixedHeight(
+            ROW_PX * min(4, self.table.rowCount()) + (header.height() if header is not None else 26) + 4
+        )
 
 
 def _limit(requirements: tuple[Requirement, ...], quantity: str, unit: str) -> float | None:

@@ -96,8 +96,9 @@ def ablation_page(desk: Desk) -> QuestionPage:
 
 def faults_page(desk: Desk) -> QuestionPage:
     """Return the page of faults."""
-    titles = ("fault", "estimator", "tilt>", "heading>", "position>", "height>", "what tells", "recovers>")
+    titles = ("fault", "estimator", "tilt>", "heading>", "position>", "height>", "what tells", "back>")
     table = RowsTable("faults", "Faults", titles, 6)
+    table.columns_of({0: 118, 1: 104, 2: 58, 3: 66, 4: 68, 5: 60, 7: 58})
 
     def rows(found: Any) -> Rows:
         out: list[tuple[Cell, ...]] = []
@@ -122,17 +123,14 @@ def faults_page(desk: Desk) -> QuestionPage:
             )
         return out, tips
 
-    words = (
-        "How far does each estimator go wrong, does anything tell, and how does it recover? Faults are put into a copy "
-    )
-    "of the samples."
+    words = "How far does each estimator go wrong, does anything tell, and how long until it is back?"
     return QuestionPage(desk, "faults", words, "Try faults", table, rows)
 
 
 def schools_page(desk: Desk) -> QuestionPage:
     """Return the page of schools."""
     table = RowsTable("fusion-schools", "Schools", ("question", "one school", "the other", "on your recording"), 3)
-    table.columns_of({0: 110, 1: 210, 2: 210})
+    table.columns_of({0: 92, 1: 186, 2: 186})
 
     def rows(found: Any) -> Rows:
         out: list[tuple[Cell, ...]] = [

@@ -125,7 +125,10 @@ def _curve(e: Estimate) -> Curve:
         return Curve(e.replay.estimator.title, e.replay.t_s[::step], {}, {}, out.q_nb[::step], None, figures)
     step = max(1, len(c.t_s) // MOST_POINTS)
     t = c.t_s[::step]
-    series = {q.name: _shown(q, c, step) for q in QUANTITIES}
+    # A height filter borrows its attitude: errors of that are not its own.
+    own = [q for q in QUANTITIES if e.replay.estimator.gives != "height" or q.unit != "°"]
+    figures |= {q.key: None for q in QUANTITIES if q not in own}
+    series = {q.name: _shown(q, c, step) for q in own}
     return Curve(
         e.replay.estimator.title, t, {k: v for k, v in series.items() if v is not None}, _sigmas(e, t), c.estimate_q_nb[::step],
         c.reference_q_nb[::step], figures,

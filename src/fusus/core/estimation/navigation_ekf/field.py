@@ -11,12 +11,14 @@ from fusus.core.estimation.navigation_ekf.states import (
     CH_FIELD,
     E_ATT,
     FIELD,
+    FIELD_DOUBT,
     G_FIELD_COUNT,
     G_FIELD_LEAN,
     G_FIELD_OFF,
     G_FIELD_SUM,
     G_FIELD_TURN,
     IRON,
+    SHOWN,
     Coefficients,
     W,
 )
@@ -68,10 +70,13 @@ def fuse_field(
         m[G_FIELD_SUM] = m[G_FIELD_COUNT] = 0.0
     noise = noise_of(c, m, p, share, every_s * samples, c.mag_var / samples)
     used = (
-        fuse_axes(c, m, p, n, rows, t, bx, by, bz, noise) if c.vector else fuse_heading(c, m, p, n, rows, t, y, noise)
+        fuse_axes(c, m, p, n, rows, t, bx, by, bz, noise)
+        if c.vector
+        else fuse_heading(c, m, p, n, rows, t, y, noise, samples)
     )
     inject(m, t)
-    return 1 if used > 0 else 2
+    # A field that is clearly off weighs next to nothing: as good as left out.
+    return 1 if used > 0 and m[FIELD_DOUBT] < 4.0 * c.mag_var else 2
 
 
 @kernel
@@ -90,13 +95,16 @@ def noise_of(c: Coefficients, m: Array, p: Array, share: float, every_s: float, 
     doubt = max(m[G_FIELD_OFF] ** 2 - SURE * known, 0.0)
     doubt += max((m[G_FIELD_LEAN] * c.field_ut) ** 2 - SURE * (known + tilt * c.field_ut * c.field_ut), 0.0)
     doubt += max((m[G_FIELD_TURN] * c.horizontal_ut) ** 2 - SURE * turned, 0.0)
+    m[FIELD_DOUBT] = doubt
     noise = white + doubt * (1.0 + 2.0 * DISTURBED_TAU_S / every_s)
     noise += c.mag_soft_var * (1.0 + 2.0 * CALIBRATION_TAU_S / every_s)
     return float(noise)
 
 
 @kernel
-def fuse_heading(c: Coefficients, m: Array, p: Array, n: int, rows: Array, t: float, y: float, noise: float) -> int:
+def fuse_heading(
+    c: Coefficients, m: Array, p: Array, n: int, rows: Array, t: float, y: float, noise: float, samples: float
+) -> int:
     """Take the direction of the horizontal field against the declination.
 
     The row is that of the expected field: one of the measured field shares its noise, and would learn from it.
@@ -116,6 +124,8 @@ def fuse_heading(c: Coefficients, m: Array, p: Array, n: int, rows: Array, t: fl
         h2 = fn * fn + fe * fe
         entry(m, c.i_field, fe / h2)
         entry(m, c.i_field + 1, -fn / h2)
+    # Errors that last make neighbours alike: a single one varies by the samples' own noise and the doubt alone.
+    m[SHOWN] = (c.mag_var / max(samples, 1.0) + m[FIELD_DOUBT] + c.mag_soft_var) / (horizontal * horizontal)
     return take(m, p, n, rows, CH_FIELD, t, y, noise / (horizontal * horizontal), E_ATT + 2, 0.0)
 
 

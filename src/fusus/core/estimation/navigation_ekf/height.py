@@ -14,6 +14,7 @@ from fusus.core.estimation.navigation_ekf.states import (
     E_POS,
     E_VEL,
     POS,
+    SHOWN,
     VEL,
     Coefficients,
 )
@@ -36,6 +37,7 @@ def fuse_baro(c: Coefficients, m: Array, p: Array, n: int, rows: Array, t: float
     entry(m, E_BARO, 1.0)
     y = height - (-(x[POS + 2] - c.baro_delay_s * x[VEL + 2]) + x[BARO])
     risen = STRETCH * (x[POS + 2] - c.ground_down_m)
+    m[SHOWN] = c.baro_shown_var + risen * risen
     used = take(m, p, n, rows, CH_BARO, t, y, c.baro_var + risen * risen, E_BARO, 0.0)
     inject(m, t)
     return used

@@ -34,6 +34,7 @@ from fusus.core.estimation.navigation_ekf.states import (
     IRON,
     POS,
     RECOVER_S,
+    SHOWN,
     SUMS,
     VALS,
     WANDER,
@@ -80,7 +81,9 @@ def take(
             p[W * free + free] += left * left
             variance = project(p, m) + r
     row = int(m[AT_ROW])
-    rows[row, 0], rows[row, 1], rows[row, 2], rows[row, 3], rows[row, 4] = channel, t, left, variance, used
+    seen = variance - r + m[SHOWN] if m[SHOWN] > 0.0 else variance
+    m[SHOWN] = 0.0
+    rows[row, 0], rows[row, 1], rows[row, 2], rows[row, 3], rows[row, 4] = channel, t, left, seen, used
     m[AT_ROW] = row + 1
     if used == 1:
         fold(p, m, n, variance, left)

@@ -89,6 +89,7 @@ def coefficients(p: Parameters, site: Site, start: Start, aiding: Aiding) -> Coe
         follow=1.0 if p.follow_gnss else 0.0,
         delay_var=float(p.gnss_delay_sigma_s**2),
         baro_var=float(p.baro_noise_m**2),
+        baro_shown_var=float(p.baro_noise_m**2) * _after_filter(p.baro_delay_s, aiding.baro[:, 0]),
         baro_walk_var=float(p.baro_walk_m_rthz**2),
         baro_delay_s=float(p.baro_delay_s),
         airflow=float(p.baro_airflow),
@@ -121,6 +122,14 @@ def size_of(c: Coefficients) -> int:
     return ALWAYS + sum(
         n for i, n in zip((c.i_wander, c.i_delay, c.i_arm, c.i_field, c.i_iron), (3, 1, 3, 3, 3), strict=True) if i > 0
     )
+
+
+def _after_filter(delay_s: float, t_s: Array) -> float:
+    """Return which share of a white variance a first-order filter of that delay leaves in single samples: a / (2 - a)."""
+    if len(t_s) < 3 or delay_s <= 0.0:
+        return 1.0
+    a = 1.0 - math.exp(-max(float(np.median(np.diff(t_s))), 1e-4) / delay_s)
+    return a / (2.0 - a)
 
 
 def _has_field(p: Parameters, aiding: Aiding, start: Start) -> bool:

@@ -53,6 +53,7 @@ class Coefficients(NamedTuple):
     follow: float
     delay_var: float
     baro_var: float
+    baro_shown_var: float
     baro_walk_var: float
     baro_delay_s: float
     airflow: float
@@ -80,7 +81,7 @@ class Coefficients(NamedTuple):
 
 
 class State(NamedTuple):
-    """All arrays, changed in place: ``m`` (348,) one after the other the nominal state and what has built up, by the places
+    """All arrays, changed in place: ``m`` (350,) one after the other the nominal state and what has built up, by the places
     below; ``p`` (1024,) the covariance, error i with error j at 32 i + j; ``past`` (512, 26) remembered moments; ``n`` how
     many errors there are."""
 
@@ -115,4 +116,8 @@ ENTRIES = 336
 GATE2, RECOVER_S, I_WANDER, I_DELAY, I_ARM, I_FIELD, I_IRON = 337, 338, 339, 340, 341, 342, 343
 # Force north and east of the last half second, and how much of it is summed up, s.
 LEVEL, LEVEL_S = 344, 346
-MEMORY = 348
+# The noise variance that a single innovation of the next measurement shows, where that is not what it weighs by; 0 if it is.
+SHOWN = 347
+# By how much the field is off what it should be, squared, µT².
+FIELD_DOUBT = 348
+MEMORY = 350
