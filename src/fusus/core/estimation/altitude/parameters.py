@@ -12,7 +12,7 @@ class Parameters:
     ``acc_noise`` (N) and ``acc_bias_sigma``, ``acc_walk`` (K): of the vertical specific force, tilt errors included.
     ``baro_noise`` of a sample, ``baro_delay`` of its filter. ``baro_walk``: how fast the barometer's own zero moves; the filter
     of three states takes the zero for fixed and this must be 0. ``gnss_vertical`` and ``gnss_climb``: where fixes are used,
-    their height as far as it is not wandering together, and their climb.
+    their height as a white noise that weighs as much as its wander, and their climb.
     """
 
     acc_noise_m_s2_rthz: float = 0.02
@@ -21,7 +21,7 @@ class Parameters:
     baro_noise_m: float = 0.15
     baro_delay_s: float = 0.05
     baro_walk_m_rthz: float = 0.05
-    gnss_vertical_m: float = 2.0
+    gnss_vertical_m: float = 40.0
     gnss_climb_m_s: float = 0.25
     gate_sigma: float = 5.0
 

@@ -77,6 +77,8 @@ GAP_ACC_M_S2, GAP_RATE_RAD_S = 2.0, 0.5
 # Airflow on a barometer follows the airspeed, which changes in seconds.
 AIRFLOW_TAU_S = 5.0
 GRAVITY = 9.80665
+# What came before a gap in the inertial samples says nothing of after it.
+STALE_S = 0.3
 
 
 @kernel
@@ -198,24 +200,28 @@ def fuse_due(
     flags = 0
     at = int(m[AT_MAG])
     while at < mag.shape[0] and mag[at, 0] <= t:
-        used = fuse_field(c, m, p, n, rows, t, mag[at, 1], mag[at, 2], mag[at, 3], mag[at, 4])
-        flags |= MAG_USED if used == 1 else MAG_GATED
+        if t - mag[at, 0] < STALE_S:
+            used = fuse_field(c, m, p, n, rows, t, mag[at, 1], mag[at, 2], mag[at, 3], mag[at, 4])
+            flags |= MAG_USED if used == 1 else MAG_GATED
         at += 1
     m[AT_MAG] = at
     at = int(m[AT_BARO])
     while at < baro.shape[0] and baro[at, 0] <= t:
-        flags |= 0 if fuse_baro(c, m, p, n, rows, t, baro[at, 1]) == 1 else BARO_GATED
+        if t - baro[at, 0] < STALE_S:
+            flags |= 0 if fuse_baro(c, m, p, n, rows, t, baro[at, 1]) == 1 else BARO_GATED
         at += 1
     m[AT_BARO] = at
     at = int(m[AT_RANGE])
     while at < ranges.shape[0] and ranges[at, 0] <= t:
-        fuse_range(c, m, p, n, rows, t, ranges[at, 1])
+        if t - ranges[at, 0] < STALE_S:
+            fuse_range(c, m, p, n, rows, t, ranges[at, 1])
         at += 1
     m[AT_RANGE] = at
     at = int(m[AT_GNSS])
     while at < gnss.shape[0] and gnss[at, 0] <= t:
-        used, refused = fuse_fix(c, m, p, n, past, rows, t, gnss[at, 0], gnss[at, 1:])
-        flags |= (GNSS_USED if used > 0 else 0) | (GNSS_GATED if refused > 0 else 0)
+        if t - gnss[at, 0] < STALE_S:
+            used, refused = fuse_fix(c, m, p, n, past, rows, t, gnss[at, 0], gnss[at, 1:])
+            flags |= (GNSS_USED if used > 0 else 0) | (GNSS_GATED if refused > 0 else 0)
         at += 1
     m[AT_GNSS] = at
     return flags

@@ -1,0 +1,196 @@
+"""Rows of the measurements against finite differences: what an error of the state does to what is measured."""
+
+import math
+
+import numpy as np
+import pytest
+
+from fusus.core.estimation.aiding import Aiding
+from fusus.core.estimation.initial import Start
+from fusus.core.estimation.navigation_ekf import field, height, measure, past, receiver
+from fusus.core.estimation.navigation_ekf.parameters import Parameters
+from fusus.core.estimation.navigation_ekf.start import coefficients, initial_state, size_of
+from fusus.core.estimation.navigation_ekf.states import (
+    ARM,
+    ATT,
+    COLS,
+    DELAY,
+    ENTRIES,
+    ERR,
+    GYRO,
+    POS,
+    VALS,
+    VEL,
+    WANDER,
+)
+from fusus.core.frames.quaternion import from_euler, from_rotation_vector, multiply, normalise, rotate
+from fusus.core.world.site import Site, site_at
+
+STEP = 1e-5
+
+
+@pytest.fixture
+def made(site):
+    """A filter with all of its errors, somewhere in flight; c, state and rows."""
+    p = Parameters(
+        lever_arm_sigma_m=0.1, mag_field_sigma_ut=1.0, lever_arm_x_m=0.1, lever_arm_y_m=-0.2, lever_arm_z_m=-0.3, gate_sigma=100.0,
+        follow_gnss=False,
+    )  # fmt: skip
+    q = from_euler(0.7, 0.1, -0.2)
+    start = Start(q, np.zeros(3), False, 0.0, site.field.strength_ut, site.field.inclination_rad, True)
+    aiding = Aiding(gnss=np.array([[0.0, 1, 2, 3, 1, 0.5, 0.2, 1, 1]]), mag=np.array([[0.0, 1, 1, 1, 0.02]]))
+    c = coefficients(p, site, start, aiding)
+    s = initial_state(p, c, start, aiding, site)
+    rng = np.random.default_rng(3)
+    s.m[POS : POS + 3], s.m[VEL : VEL + 3] = rng.standard_normal(3) * 5, rng.standard_normal(3) * 2
+    s.m[WANDER : WANDER + 3] = 0.3
+    assert size_of(c) == 29
+    return c, s, np.zeros((50, 5))
+
+
+def row_of(m, n):
+    out = np.zeros(n)
+    for q in range(int(m[ENTRIES])):
+        out[int(m[COLS + q])] += m[VALS + q]
+    return out
+
+
+def moved(c, s, error, step):
+    """Return a copy of the state with an error put in."""
+    m = s.m.copy()
+    m[ERR : ERR + 29] = 0.0
+    m[ERR + error] = step
+    measure.inject(m, 0.0)
+    return m
+
+
+def predicted_field(m):
+    q = m[ATT : ATT + 4]
+    return rotate(np.array([q[0], -q[1], -q[2], -q[3]]), m[24:27]) + m[27:30]
+
+
+def test_three_axes_of_the_field(made):
+    c, s, rows = made
+    for _axis in range(3):
+        field.fuse_axes(c, s.m.copy(), s.p.copy(), s.n, rows, 0.0, 1.0, 2.0, 3.0, 1.0)
+    m = s.m.copy()
+    seen = []
+    # fuse_axes leaves the row of its last axis; earlier ones are read by asking for one axis's measurement alone.
+    field.fuse_axes(c, m, s.p.copy(), s.n, rows, 0.0, *predicted_field(s.m), 1.0)
+    seen = row_of(m, 29)
+    for error in (6, 7, 8, 23, 24, 25, 26, 27, 28):
+        up, down = predicted_field(moved(c, s, error, STEP)), predicted_field(moved(c, s, error, -STEP))
+        assert seen[error] == pytest.approx((up - down)[2] / (2 * STEP), abs=1e-5), error
+
+
+def test_the_heading_of_the_field(made):
+    c, s, rows = made
+
+    def angle(m, true_field):
+        n = rotate(m[ATT : ATT + 4], true_field - m[27:30])
+        return math.atan2(m[25], m[24]) - math.atan2(n[1], n[0])
+
+    true = predicted_field(s.m)
+    m = s.m.copy()
+    field.fuse_heading(c, m, s.p.copy(), s.n, rows, 0.0, 0.0, 1.0, 1.0)
+    seen = row_of(m, 29)
+    for error in (6, 7, 8, 23, 24, 26, 27, 28):
+        # What the innovation loses when the state takes an error in is the row's entry.
+        change = (angle(moved(c, s, error, STEP), true) - angle(moved(c, s, error, -STEP), true)) / (2 * STEP)
+        assert seen[error] == pytest.approx(-change, abs=1e-4), error
+
+
+def test_barometer_and_range(made):
+    c, s, rows = made
+    m = s.m.copy()
+    height.fuse_baro(c, m, s.p.copy(), s.n, rows, 0.0, 1.0)
+    seen = row_of(m, 29)
+    assert seen[2] == -1.0 and seen[15] == 1.0 and seen[5] == pytest.approx(c.baro_delay_s)
+    m = s.m.copy()
+    assert height.fuse_range(c, m, s.p.copy(), s.n, rows, 0.0, 2.0) == 1 and row_of(m, 29)[2] == -1.0
+    m = s.m.copy()
+    m[ATT : ATT + 4] = from_euler(0.0, 0.0, 1.2)
+    assert height.fuse_range(c, m, s.p.copy(), s.n, rows, 0.0, 2.0) == 0  # looks aside
+
+
+def test_a_fix_sees_position_arm_wander_and_delay(made):
+    c, s, rows = made
+    m = s.m.copy()
+    m[GYRO : GYRO + 3] = 0.0
+    for k in range(60):  # steady flight and turn, remembered
+        past.remember(m, s.past, 0.01 * k, 0.1, -0.2, 0.3)
+        m[POS : POS + 3] += m[VEL : VEL + 3] * 0.01
+    m[DELAY] = 0.2
+
+    def antenna(state):
+        left = past.recall(state, s.past, 0.59 - state[DELAY])
+        assert left == 0.0
+        q = state[84:88]
+        return state[78:81] + rotate(q, state[ARM : ARM + 3]) + state[WANDER : WANDER + 3]
+
+    fix = np.concatenate([antenna(m), [np.nan] * 3, [1.0, 1.0]])
+    for axis in range(3):
+        work = m.copy()
+        only = fix.copy()
+        only[[i for i in range(3) if i != axis]] = np.nan
+        receiver.fuse_fix(c, work, s.p.copy(), s.n, s.past, rows, 0.59, 0.59, only)
+        seen = row_of(work, 29)
+        for error in (16 + axis, 20, 21, 22):
+            up, down = m.copy(), m.copy()
+            place = {16 + axis: WANDER + axis, 19: DELAY}.get(error, ARM + error - 20)
+            up[place] += STEP
+            down[place] -= STEP
+            assert seen[error] == pytest.approx((antenna(up) - antenna(down))[axis] / (2 * STEP), abs=2e-3), (
+                axis,
+                error,
+            )
+        assert seen[axis] == 1.0 and seen[3 + axis] == pytest.approx(-0.2)
+        # A rotation about north, east, down moves the antenna round the craft.
+        arm = rotate(m[ATT : ATT + 4], m[ARM : ARM + 3])
+        for k in range(3):
+            about = np.zeros(3)
+            about[k] = 1.0
+            assert seen[6 + k] == pytest.approx(np.cross(about, arm)[axis], abs=1e-9)
+
+
+def test_what_is_corrected_since_is_corrected_in_the_past_too(made):
+    _c, s, _ = made
+    m = s.m.copy()
+    for k in range(100):
+        past.remember(m, s.past, 0.01 * k, 0.0, 0.0, 0.0)
+        m[POS : POS + 3] += m[VEL : VEL + 3] * 0.01
+    past.recall(m, s.past, 0.5)
+    before = m[78:84].copy()
+    m[ERR : ERR + 29] = 0.0
+    m[ERR : ERR + 6] = [0.3, -0.1, 0.2, 0.5, 0.0, -0.4]
+    measure.inject(m, 1.0)
+    past.recall(m, s.past, 0.5)
+    # Half a second ago a velocity that is now 0.5 higher was there as well, and the place was 0.25 m less ahead of it.
+    assert np.allclose(m[81:84] - before[3:], [0.5, 0.0, -0.4])
+    assert np.allclose(m[78:81] - before[:3], np.array([0.3, -0.1, 0.2]) - 0.5 * np.array([0.5, 0.0, -0.4]))
+
+
+def test_an_attitude_error_turns_about_north_east_down(made):
+    _c, s, _ = made
+    turn = np.array([0.02, -0.03, 0.05])
+    m = s.m.copy()
+    m[ERR : ERR + 29] = 0.0
+    m[ERR + 6 : ERR + 9] = turn
+    measure.inject(m, 0.0)
+    expected = normalise(multiply(from_rotation_vector(turn), s.m[ATT : ATT + 4]))
+    assert np.allclose(m[ATT : ATT + 4], expected, atol=1e-12)
+
+
+def test_gates_refuse_and_give_way(made):
+    _c, s, rows = made
+    m, p = s.m.copy(), s.p.copy()
+    m[337], m[338] = 9.0, 2.0  # gate of three sigmas, recovery after two seconds
+    p[2 * 33] = 0.01
+    measure.first(m, 2, 1.0)
+    assert measure.take(m, p, s.n, rows, 6, 0.5, 50.0, 0.01, 2, 0.0) == 0
+    measure.first(m, 2, 1.0)
+    assert measure.take(m, p, s.n, rows, 6, 3.0, 50.0, 0.01, 2, 0.0) == 1 and m[ERR + 2] > 49.0
+
+
+def test_a_site_without_a_field_is_no_obstacle():
+    assert Site().field is None and site_at(0.0, 0.0, 0.0, __import__("datetime").date(2026, 1, 1)).field is not None
