@@ -15,7 +15,7 @@ WINDOW_S = 20.0
 def of_samples(given: EstimatorInput) -> list[Finding]:
     """Return the findings on a recording's samples."""
     return [
-        *stuck(given), *jitter(given), *receiver_disagrees(given), *receiver_jumps(given), *silences(given), *turned_magnetometer(given),
+        *stuck(given), *jitter(given), *receiver_jumps(given), *receiver_disagrees(given), *silences(given), *turned_magnetometer(given),
     ]  # fmt: skip
 
 

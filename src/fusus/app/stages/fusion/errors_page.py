@@ -15,7 +15,7 @@ from fusus.app.stages.fusion.quantities import QUANTITIES
 from fusus.app.text import figure
 from fusus.core.judgement.requirements import Requirement
 
-ROW_PX = 26
+ROW_PX, HEADER_PX = 28, 38
 EMPTY = (
     "No recording yet.\nDrop a log on this window, or choose “Import a log” in the menu: any CSV or TSV with a time column,\n"
     "gyro and accelerometer. A reference attitude in it, or beside it, makes errors measurable."
@@ -178,10 +178,7 @@ class ErrorsPage(QWidget):
         self.table.show_rows(rows, ["RMS errors against the reference"] * len(rows))
         for r in range(self.table.rowCount()):
             self.table.setRowHeight(r, ROW_PX)
-        header = self.table.horizontalHeader()
-        self.table.setFixedHeight(
-            ROW_PX * min(4, self.table.rowCount()) + (header.height() if header is not None else 26) + 4
-        )
+        self.table.setFixedHeight(ROW_PX * min(4, self.table.rowCount()) + HEADER_PX)
 
 
 def _limit(requirements: tuple[Requirement, ...], quantity: str, unit: str) -> float | None:

@@ -96,9 +96,9 @@ def ablation_page(desk: Desk) -> QuestionPage:
 
 def faults_page(desk: Desk) -> QuestionPage:
     """Return the page of faults."""
-    titles = ("fault", "estimator", "tilt>", "heading>", "position>", "height>", "what tells", "back>")
+    titles = ("fault", "estimator", "tilt °>", "head. °>", "pos. m>", "height m>", "what tells", "back s>")
     table = RowsTable("faults", "Faults", titles, 6)
-    table.columns_of({0: 118, 1: 104, 2: 58, 3: 66, 4: 68, 5: 60, 7: 58})
+    table.columns_of({0: 108, 1: 108, 2: 48, 3: 58, 4: 54, 5: 68, 7: 52})
 
     def rows(found: Any) -> Rows:
         out: list[tuple[Cell, ...]] = []
@@ -107,14 +107,14 @@ def faults_page(desk: Desk) -> QuestionPage:
         for r in sorted(found, key=lambda x: order.index(x.fault.name)):
             cells: list[Cell] = [r.fault.title, r.title]
             for quantity in ("tilt", "heading", "horizontal", "height"):
-                cells.append(error_text(quantity, r.worst.get(quantity)))
+                cells.append(error_text(quantity, r.worst.get(quantity)).rstrip("° m/s"))
             if not r.hurts:
                 told: Cell = (r.told[0] if r.told else "does no harm", "faint")
             elif not r.noticed:
                 told = ("nothing: silent", "stop")
             else:
                 told = (r.told[0] if r.told else f"claimed σ grows {r.sigma_grew:.1f} times", "fine")
-            cells += [told, "not" if r.recovers_s is None else f"{r.recovers_s:.0f} s"]
+            cells += [told, "not" if r.recovers_s is None else f"{r.recovers_s:.0f}"]
             out.append(tuple(cells))
             without = ", ".join(f"{k} {error_text(k, v)}" for k, v in r.without.items())
             tips.append(
