@@ -53,6 +53,8 @@ def estimators() -> dict[str, float]:
     start = start_from(t, gyro, acc, given.samples.mag_b, site)
     out = {}
     for info in ESTIMATORS:
+        if info.gives != "attitude":
+            continue
         module = import_module(f"fusus.core.estimation.{info.module}.run")
         parameters = info.parameters()
         c = module.coefficients(parameters, site, start)
@@ -106,6 +108,51 @@ def bench_estimators() -> None:
         print(f"  {name:<24} {value:7.3f}")
     for name, value in theirs.items():
         print(f"  {name:<24} {value:7.3f}   " + "   ".join(f"{value / v:7.1f} x {n}" for n, v in ours.items()))
+
+
+def bench_navigation() -> None:
+    """Print the navigation EKF's time a sample on the demo's survey, every sample and in groups of five, beside filterpy's."""
+    import tempfile
+    from dataclasses import replace
+
+    from filterpy.kalman import KalmanFilter
+
+    from fusus.core.estimation.initial import start_from
+    from fusus.core.estimation.navigation_ekf import run as navigation
+    from fusus.demo.build import build
+    from fusus.project import store
+    from fusus.study.loading import load
+
+    with tempfile.TemporaryDirectory() as scratch:
+        folder = build(Path(scratch) / "Dunlin")
+        project = store.load(folder)
+        loaded = load(folder, project, "pool-survey")
+    given, s = loaded.given, loaded.given.samples
+    start = start_from(given.t_s, s.gyro_b, s.acc_b, s.mag_b, loaded.site)
+    n = len(given.t_s)
+    print(f"Navigation EKF, µs a sample ({n} samples at 1 kHz, all sensors, one core, best of 7)")
+    out, places = {}, {}
+    for every in (1, 5):
+        p = replace(project.fusion.navigation_ekf, covariance_every=every)
+        times = []
+        for _ in range(7):
+            track = navigation.begin(p, loaded.site, start, given.aiding, given.t_s, s)
+            began = time.perf_counter()
+            navigation.advance(track, given.t_s, s, given.aiding, 0, n)
+            times.append(time.perf_counter() - began)
+        out[every], places[every] = min(times) / n * 1e6, track.motion[:, :3].copy()
+        print(f"  {track.state.n} errors, covariance every {every} samples  {out[every]:7.3f}   {1e3 / out[every]:.0f} times real time")
+    apart = np.sqrt(np.mean(np.sum((places[1] - places[5]) ** 2, axis=1)))
+    print(f"  groups of five move the estimate by {apart * 1e3:.1f} mm RMS")
+    reference = KalmanFilter(dim_x=15, dim_z=1)
+    reference.H[0, 2], few = 1.0, 2000
+    began = time.perf_counter()
+    for k in range(few):
+        reference.predict()
+        if k % 4 == 0:
+            reference.update(np.zeros((1, 1)))
+    theirs = (time.perf_counter() - began) / few * 1e6
+    print(f"  filterpy, 15 states          {theirs:7.1f}   {theirs / out[1]:.0f} times as long")
 
 
 def write_table(path: Path, megabytes: int) -> None:
@@ -266,10 +313,12 @@ def main() -> None:
     parser.add_argument("--megabytes", type=int, default=1000, help="size of the imported table")
     parser.add_argument("--repeats", type=int, default=3)
     parser.add_argument("--link-seconds", type=float, default=60.0, help="length of the capture")
-    parser.add_argument("--only", choices=["estimators", "prediction", "allan", "link", "import"])
+    parser.add_argument("--only", choices=["estimators", "navigation", "prediction", "allan", "link", "import"])
     options = parser.parse_args()
     if options.only in (None, "estimators"):
         bench_estimators()
+    if options.only in (None, "navigation"):
+        bench_navigation()
     if options.only in (None, "prediction"):
         bench_prediction()
     if options.only in (None, "allan"):
