@@ -229,7 +229,7 @@ def test_a_project_without_recordings_says_what_to_do_first(window, tmp_path):
     window.openings.new_project(tmp_path / "New", "New")
     window.show_stage("fusion")
     assert (
-        "Drop a log" in window._sheets["fusion"].empty.text()
+        "Drop a log" in window._sheets["fusion"].errors.empty.text()
         and window.margin.notes[0].subject == "There is no recording"
     )
     assert window.thread.beads["fusion"].state == BeadState(0.0, "no recording")

@@ -179,7 +179,7 @@ def test_picking_estimators_runs_them(opened, qtbot):
     assert opened.desk.project.fusion.estimators[-1] == "mahony"
     assert opened.thread.beads["fusion"].state.stale, "the notch shows until the new result is there"
     qtbot.waitUntil(lambda: opened.desk.study is not before and opened.desk.study_is_current, timeout=30_000)
-    assert opened._sheets["fusion"].table.model().rowCount() == 3
+    assert opened._sheets["fusion"].errors.table.rowCount() == 3
     opened.ledger.findChild(QRadioButton, "judged-mahony").click()
     assert opened.desk.project.fusion.estimators[0] == "mahony" and "fusion.mahony.ki" in opened.ledger.rows
     qtbot.waitUntil(

@@ -95,11 +95,11 @@ class ErrorFigure(FigureFrame):
         return "   ".join(parts)
 
     def _table(self) -> Table:
-        names, columns = [], []
+        names, columns, unit = [], [], {"°": "deg", "m/s": "m_s"}.get(self._unit, self._unit)
         for c in self._curves:
-            names += [f"t_s ({c.title})", f"error ({c.title})"]
+            names += [f"t_s ({c.title})", f"error_{unit} ({c.title})"]
             columns += [c.t_s, c.error]
             if c.sigma is not None:
-                names.append(f"sigma ({c.title})")
+                names.append(f"sigma_{unit} ({c.title})")
                 columns.append(c.sigma)
         return names, columns

@@ -110,8 +110,8 @@ class ConsistencyPage(QWidget):
                 for c in result.channels
             ],
             [
-                f"{c.count} innovations, {c.used:.1%} used; neighbours correlate by {c.correlation:+.2f}. White: the chance of such correlation "
-                f"(Ljung-Box) is above 1 %"
+                f"{c.count} innovations, {c.used:.1%} used; neighbours correlate by {c.correlation:+.2f}. White: the chance of "
+                "such correlation (Ljung-Box) is above 1 %"
                 for c in result.channels
             ],
         )  # fmt: skip
