@@ -141,7 +141,9 @@ def bench_navigation() -> None:
             navigation.advance(track, given.t_s, s, given.aiding, 0, n)
             times.append(time.perf_counter() - began)
         out[every], places[every] = min(times) / n * 1e6, track.motion[:, :3].copy()
-        print(f"  {track.state.n} errors, covariance every {every} samples  {out[every]:7.3f}   {1e3 / out[every]:.0f} times real time")
+        print(
+            f"  {track.state.n} errors, covariance every {every} samples  {out[every]:7.3f}   {1e3 / out[every]:.0f} times real time"
+        )
     apart = np.sqrt(np.mean(np.sum((places[1] - places[5]) ** 2, axis=1)))
     print(f"  groups of five move the estimate by {apart * 1e3:.1f} mm RMS")
     reference = KalmanFilter(dim_x=15, dim_z=1)

@@ -77,9 +77,11 @@ def _take(scratch: Path) -> None:
         window.margin.show_help(None)
     _take_before_buying(window, app)
     _take_bench(window, app)
+    _take_fusion(window, app)
     window.show_stage("fusion")
     window.choose_theme("dark")
-    window.sheets.currentWidget().show_tab(0)
+    window.sheets.currentWidget().show_page("errors")
+    window.sheets.currentWidget().errors.show_tab(3)
     settle(app)
     save(window, OUT / "fusion-dark.png")
     window.choose_theme("light")
@@ -103,10 +105,8 @@ def _take(scratch: Path) -> None:
 # Stage, page, picture; the first page of Brief with help on a row.
 PAGES = (
     ("brief", "needs", "brief"),
-    ("brief", "modes", "brief-modes"),
     ("parts", "catalogue", "parts"),
     ("parts", "suites", "parts-suites"),
-    ("parts", "registers", "parts-registers"),
     ("drift", "budget", "drift"),
     ("drift", "mission", "drift-mission"),
     ("drift", "rest", "drift-rest"),
@@ -130,8 +130,22 @@ def _take_before_buying(window: Window, app: QApplication) -> None:
         window.margin.show_help(None)
 
 
+def _take_fusion(window: Window, app: QApplication) -> None:
+    """Take Fusion's consistency, sensors out, and faults."""
+    window.show_stage("fusion")
+    sheet = window.sheets.currentWidget()
+    for page in ("consistency", "ablation", "faults"):
+        sheet.show_page(page)
+        if page in sheet.questions:
+            window.desk.fusing.ask(page)
+            if not wait_for(app, lambda p=page: window.desk.fusing.is_current(p) and not window.desk.jobs.running, 300):
+                raise RuntimeError(f"{page} was not answered")
+        settle(app)
+        save(window, OUT / f"fusion-{page}.png")
+
+
 # Row of the demo's calibrations, latest first, and its picture.
-BENCH = ((0, "bench-airflow"), (1, "bench-mounting"), (2, "bench-turns"), (3, "bench-faces"))
+BENCH = ((0, "bench-airflow"), (2, "bench-turns"), (3, "bench-faces"))
 
 
 def _take_bench(window: Window, app: QApplication) -> None:

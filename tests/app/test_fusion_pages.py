@@ -35,7 +35,8 @@ def ask(window, question, qtbot):
 
 
 def words(table):
-    return [[table.item(r, c).text() for c in range(table.columnCount())] for r in range(table.rowCount())]
+    cells = [[table.item(r, c) for c in range(table.columnCount())] for r in range(table.rowCount())]
+    return [[c.text() if c is not None else "" for c in row] for row in cells]
 
 
 def test_every_quantity_is_drawn_with_its_limit(fusion):

@@ -173,7 +173,7 @@ def test_the_preview_saves_its_mapping(qtbot, tmp_path, project, monkeypatch):
 
 def test_figures_ask_where_to_save_and_tell_when_they_cannot(opened, tmp_path, monkeypatch):
     opened.show_stage("fusion")
-    figure = opened._sheets["fusion"].tilt
+    figure = opened._sheets["fusion"].errors.tilt
     for ending in ("png", "svg", "csv"):
         target = tmp_path / f"tilt.{ending}"
         monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, t=target, **k: (str(t), ""))

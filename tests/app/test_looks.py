@@ -250,7 +250,7 @@ def test_a_recording_without_reference_shows_no_errors(opened, qtbot, streams):
     qtbot.waitUntil(
         lambda: opened.desk.study_is_current and opened.desk.study.study.request.recording == "bare", timeout=30_000
     )
-    assert "No reference" in opened._sheets["fusion"].tilt.title.text()
+    assert "No reference" in opened._sheets["fusion"].errors.tilt.title.text()
     assert any(n.subject == "There is nothing to measure against" for n in opened.margin.notes)
     assert opened.thread.beads["fusion"].state.headline == "no reference"
 

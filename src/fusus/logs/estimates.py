@@ -127,8 +127,11 @@ def _table(path: Path) -> pl.DataFrame:
         frame = parse(tidy(block, mapping), cutter)
         t = base.read(frame, line)
         parts["t_s"].append(np.where(t == NO_TIME, np.nan, t * 1e-9))
+        taken: set[str] = set()
         for c in mapping.columns:
-            if c.target and c.target.split(".")[0] in ("reference", "board"):
+            # Of several columns of one meaning the first counts: a file's own sigmas follow its figures.
+            if c.target and c.target.split(".")[0] in ("reference", "board") and c.target.split(".")[1] not in taken:
+                taken.add(c.target.split(".")[1])
                 factor, offset = si_factor(c)
                 values = frame[str(c.index)].cast(pl.Float64).to_numpy() * factor + offset
                 parts.setdefault(c.target.split(".")[1], []).append(values)

@@ -189,7 +189,7 @@ def slower(given: EstimatorInput, every: int) -> EstimatorInput:
         return given
     s = given.samples
     rows = np.arange(every - 1, len(given.t_s), every)
-    dt = np.add.reduceat(s.dt_s, np.arange(0, len(rows) * every, every))
+    dt = s.dt_s[: len(rows) * every].reshape(-1, every).sum(axis=1)
     field = np.full((len(rows), 3), np.nan)
     known = np.flatnonzero(np.isfinite(s.mag_b).all(axis=1))
     at = np.searchsorted(rows, known)

@@ -19,7 +19,7 @@ TUNED = (
 CHANNELS = (
     "gnss north", "gnss east", "gnss down", "gnss speed north", "gnss speed east", "gnss speed down", "barometer",
 )  # fmt: skip
-ROUNDS, LONGEST_S = 2, 150.0
+ROUNDS, LONGEST_S = 3, 150.0
 FIRST_STEP = math.log(1.6)
 OUTLIER = 25.0  # squared sigmas at which an innovation counts no further
 

@@ -143,7 +143,7 @@ class ErrorsPage(QWidget):
             missing = (
                 "no reference" if result.study.judged.comparison is None else "neither estimate nor reference holds it"
             )
-            shown.title.setText(f"No {q.title.lower()} errors: {missing}")
+            shown.title.setText(f"{missing.capitalize()}: no {q.title.lower()} errors")
             return
         limit = _limit(result.study.request.project.brief.requirements, q.requirement, q.unit)
         shown.show_curves(curves, limit, both_sides=q.has_sign)
