@@ -14,8 +14,10 @@ from fusus.core.estimation.altitude.parameters import Parameters as AltitudePara
 from fusus.core.estimation.attitude_math import GNSS_GATED, GNSS_USED
 from fusus.core.estimation.catalogue import info_for
 from fusus.core.estimation.initial import start_from
+from fusus.core.estimation.navigation_ekf import run as navigation
 from fusus.core.estimation.navigation_ekf.heading import heading_from_motion
 from fusus.core.estimation.navigation_ekf.parameters import Parameters
+from fusus.core.estimation.navigation_ekf.smoother import smooth
 from fusus.core.estimation.replay import estimator_input, run_estimator
 from fusus.core.frames.quaternion import from_rotation_vector, multiply, rotate, to_euler
 from fusus.core.simulation.given import given_by
@@ -148,6 +150,28 @@ def test_heading_comes_from_motion_where_there_is_no_field(flight, site):
     start = start_from(given.t_s, s.gyro_b, s.acc_b, np.full_like(s.acc_b, np.nan), site)
     turn, sigma = heading_from_motion(given.t_s, s, given.aiding.gnss, start, site, 0.12)
     assert abs(np.angle(np.exp(1j * (turn - 0.3)))) < max(4 * sigma, 0.15)
+
+
+@pytest.mark.slow
+def test_the_smoother_is_better_than_the_filter_and_knows_it(site):
+    """Truth minus smoothed: smaller than the filter's on average of some flights, and within what it claims."""
+    filtered, smoothed, z = [], [], []
+    for seed in range(5):
+        given, truth = given_by(short_flight(site, seed=70 + seed)[1], HOME)
+        s = given.samples
+        start = start_from(given.t_s, s.gyro_b, s.acc_b, s.mag_b, site)
+        run = navigation.begin(TUNED, site, start, given.aiding, given.t_s, s)
+        navigation.advance(run, given.t_s, s, given.aiding, 0, len(given.t_s))
+        found = smooth(TUNED, site, start, given.t_s, s, given.aiding, run)
+        at = np.searchsorted(truth.t_s, found.t_s - 1e-6).clip(max=len(truth.t_s) - 1)
+        inner = slice(200, -200)
+        for values, x in ((filtered, run.key_x[:, 3:6]), (smoothed, found.vel_n)):
+            values.append(np.sqrt(np.mean((x - truth.vel_n[at])[inner] ** 2)))
+        sigma = np.sqrt(np.einsum("kii->ki", found.covariance))
+        error = np.hstack([found.pos_n - truth.pos_n[at], found.vel_n - truth.vel_n[at]])
+        z.append(np.sqrt(np.mean((error / sigma[:, :6])[inner] ** 2)))
+        assert np.linalg.eigvalsh(found.covariance[::50]).min() > 0
+    assert np.mean(smoothed) < 0.8 * np.mean(filtered) and 0.5 < np.mean(z) < 1.5
 
 
 def still(n=2000, rate=100.0, gnss=True):

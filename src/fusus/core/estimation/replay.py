@@ -1,7 +1,7 @@
 """Runs an estimator over a recording's samples, in blocks that can be cancelled."""
 
 import time
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from importlib import import_module
 from typing import Any
 
@@ -13,7 +13,7 @@ from fusus.core.estimation.aiding import Aiding
 from fusus.core.estimation.catalogue import EstimatorInfo, EstimatorParameters, info_for
 from fusus.core.estimation.initial import Start, start_from
 from fusus.core.estimation.outputs import AttitudeOutputs, MotionOutputs
-from fusus.core.estimation.samples import Samples, as_attitude_samples
+from fusus.core.estimation.samples import Samples, as_attitude_samples, sealed
 from fusus.core.progress import Progress, Silent
 from fusus.core.world.site import Site
 
@@ -95,7 +95,8 @@ def run_estimator(
     progress = progress or Silent()
     info = info_for(name)
     module: Any = import_module(f"fusus.core.estimation.{info.module}.run")
-    samples = given.samples
+    samples = sealed(given.samples)
+    given = replace(given, samples=samples, t_s=np.ascontiguousarray(given.t_s))
     start = start_from(given.t_s, samples.gyro_b, samples.acc_b, samples.mag_b, site)
     run = _attitude if info.gives == "attitude" else _motion
     outputs, motion, elapsed = run(module, info, parameters, given, start, site, progress)

@@ -21,6 +21,16 @@ class Samples(NamedTuple):
         return Samples(*(a[start:stop] for a in self))
 
 
+def sealed(samples: Samples) -> Samples:
+    """Return the samples in the one form that kernels are compiled for: contiguous and read-only."""
+    out = []
+    for values in samples:
+        view = np.ascontiguousarray(values, dtype=np.float64).view()
+        view.flags.writeable = False
+        out.append(view)
+    return Samples(*out)
+
+
 def as_attitude_samples(
     dt_s: ArrayLike, gyro_b: ArrayLike, acc_b: ArrayLike, mag_b: ArrayLike | None = None
 ) -> Samples:

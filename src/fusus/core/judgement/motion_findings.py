@@ -19,7 +19,7 @@ NOISES = {
     "barometer": ("baro_noise_m", "m"),
 }
 TITLES = {"gnss_position": "fixes", "gnss_velocity": "speed of the fixes", "barometer": "barometer"}
-SURE = 3.0  # sigmas
+SURE, BEGINS_S = 3.0, 15.0  # sigmas; from when on a barometer's zero is known
 
 
 def of_motion(
@@ -195,6 +195,7 @@ def moved_barometer(motion: MotionOutputs, parameters: EstimatorParameters | Non
     mean: Array = np.convolve(found.value, np.ones(window) / window, "valid")
     zero, at = motion.key_values["barometer offset"], motion.key_t_s
     moved = np.interp(at + 5.0, at, zero) - zero
+    moved[at < at[0] + BEGINS_S] = 0.0  # at first it moves with what the fixes say of the height
     walk, noise = (float(getattr(parameters, n, v)) for n, v in (("baro_walk_m_rthz", 0.0), ("baro_noise_m", 0.15)))
     usual = 5.0 * float(np.hypot(walk * np.sqrt(5.0), 0.05))
     k, worst = int(np.argmax(np.abs(moved))), int(np.argmax(np.abs(mean)))

@@ -39,14 +39,13 @@ class ConsistencyPage(QWidget):
         self.channel.activated.connect(lambda _: self._show_channel())
         self.figure = NormalisedFigure()
         self.channels = RowsTable(
-            "channels",
-            "Innovations by sensor",
-            ("innovations of", "count>", "NIS>", "95 % bounds>", "used>", "lag 1>", "white?"),
-            0,
+            "channels", "Innovations by sensor", ("innovations of", "NIS>", "95 % bounds>", "white?"), 0
         )
+        self.channels.columns_of({1: 54, 2: 116, 3: 58})
         self.parts = RowsTable(
-            "nees", "Errors by part of the state", ("errors of", "NEES>", "95 % band>", "in 1 σ>", "in 2 σ>"), 0
+            "nees", "Errors by part of the state", ("errors of", "NEES>", "95 % band>", "in 1 σ>"), 0
         )
+        self.parts.columns_of({1: 72, 2: 116, 3: 60})
         self.note = QLabel()
         self.note.setWordWrap(True)
         self.note.setProperty("role", "faint")
@@ -66,7 +65,7 @@ class ConsistencyPage(QWidget):
         below = QSplitter()
         below.addWidget(left)
         below.addWidget(right)
-        below.setSizes([470, 430])
+        below.setSizes([500, 500])
         outer = QVBoxLayout(self)
         outer.setContentsMargins(14, 8, 14, 8)
         outer.addLayout(line)
@@ -120,7 +119,7 @@ class ConsistencyPage(QWidget):
         for n in result.nees:
             covers = [c for name, c in result.coverage.items() if name in MEMBERS[n.name]]
             one, two = (sum(getattr(c, k) for c in covers) / max(len(covers), 1) for k in ("one", "two"))
-            value: Cell = f"{n.value:.2f}" if n.holds else (f"{n.value:.2f} off", "mind")
+            value: Cell = f"{n.value:.2f}" if n.holds else (f"{n.value:.2f} !", "mind")
             rows.append((n.name, value, f"{n.low:.2f} to {n.high:.2f}", f"{one:.0%}"))
             tips.append(f"{two:.0%} lie within two sigmas; 95 % are due")
         if rows:

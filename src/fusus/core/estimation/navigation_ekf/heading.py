@@ -12,6 +12,7 @@ from fusus.core.world.site import Site
 
 LONGEST_S, STEP_S = 120.0, 1.0
 ENOUGH_RAD = 0.05
+ALIKE = 0.7  # correlation of what is felt and what the fixes do, from which on it is the same motion
 SPEED_M_S = 0.1  # one sigma of a change of speed between fixes, noise and tilt errors together
 
 
@@ -40,11 +41,15 @@ def heading_from_motion(
     ours = np.stack([np.interp(marks, t_s[:last], felt[:, i]) for i in range(2)], axis=1)
     theirs = np.stack([np.interp(marks, times, fixes[:, 4 + i]) for i in range(2)], axis=1)
     a, b = np.diff(ours, axis=0) @ [1.0, 1j], np.diff(theirs, axis=0) @ [1.0, 1j]
-    power, product = np.cumsum(np.abs(a) ** 2), np.cumsum(np.conj(a) * b)
-    sigma = SPEED_M_S / np.sqrt(np.maximum(power, 1e-9))
+    power, product, theirs_power = np.cumsum(np.abs(a) ** 2), np.cumsum(np.conj(a) * b), np.cumsum(np.abs(b) ** 2)
+    # What the best rotation leaves is noise of both; where it is most of all there is, there was no motion to see.
+    left = np.maximum(power + theirs_power - 2.0 * np.abs(product), 0.0) / (2.0 * np.arange(1, len(a) + 1))
+    sigma = np.sqrt(np.maximum(left, SPEED_M_S**2) / np.maximum(power, 1e-9))
+    alike = np.abs(product) / np.sqrt(np.maximum(power * theirs_power, 1e-12))
+    sigma[alike < ALIKE] = np.inf
     sure = np.flatnonzero(sigma < ENOUGH_RAD)
     at = int(sure[0]) if len(sure) else len(a) - 1
-    if sigma[at] > 0.5:
+    if not sigma[at] < 0.5:
         return None
     return float(np.angle(product[at])), max(float(sigma[at]), 0.03)
 

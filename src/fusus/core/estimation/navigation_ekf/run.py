@@ -72,6 +72,13 @@ def begin(p: Parameters, site: Site, start: Start, aiding: Aiding, t_s: Array, s
         found = heading_from_motion(t_s, samples, aiding.gnss, start, site, p.gnss_delay_s)
         if found is not None:
             start, heading_sigma_rad = turned(start, found[0]), found[1]
+    return begin_at(p, site, start, aiding, t_s, heading_sigma_rad)
+
+
+def begin_at(
+    p: Parameters, site: Site, start: Start, aiding: Aiding, t_s: Array, heading_sigma_rad: float | None = None
+) -> Run:
+    """Return a run that begins at a start as it is; ``heading_sigma_rad`` says how sure its heading is, None: by the field."""
     c = coefficients(p, site, start, aiding)
     n, count = size_of(c), len(t_s)
     step = float(np.median(np.diff(t_s))) if count > 1 else 0.01
