@@ -149,22 +149,6 @@ def test_a_delay_that_differs_is_told_with_its_error():
     assert motion.delay(made, Parameters(gnss_delay_s=0.115)) == []
 
 
-def test_a_heading_that_nothing_shows_is_said_to_be_unseen(site):
-    n = 3000
-    t = np.arange(n) * 0.02
-    from fusus.core.estimation.aiding import Aiding, gnss_rows
-    from fusus.core.estimation.replay import estimator_input
-
-    fixes = gnss_rows(t[::10], np.zeros((n // 10, 3)), np.zeros((n // 10, 3)))
-    rng = np.random.default_rng(3)
-    hover = estimator_input(
-        t, rng.normal(0, 0.05, (n, 3)), rng.normal([0, 0, -9.81], 0.05, (n, 3)), aiding=Aiding(gnss=fixes)
-    )
-    replay = run_estimator("navigation-ekf", Parameters(), hover, site)
-    found = motion.heading_seen(hover, replay.motion)
-    assert subjects(found) == ["Heading is not observable"] and "magnetometer" in found[0].reason
-
-
 def test_the_bias_settles_and_the_outage_is_told(given, site):
     g = given.aiding.gnss
     hid = replace(given, aiding=replace(given.aiding, gnss=g[(g[:, 0] < 40) | (g[:, 0] > 48)]))
