@@ -86,6 +86,7 @@ def test_scalar_updates_equal_filterpy(n):
         assert np.array_equal(dense(p, n), dense(p, n).T)
 
 
+@pytest.mark.slow
 def test_the_vertical_channel_settles_at_the_riccati_equations_state():
     # Position and velocity under acceleration noise, position measured: the discrete algebraic Riccati equation's solution.
     n, t, q, noise = 16, 0.1, 0.04, 0.5

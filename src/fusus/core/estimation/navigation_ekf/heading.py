@@ -6,7 +6,7 @@ from fusus.core.arrays import Array
 from fusus.core.estimation.initial import Start
 from fusus.core.estimation.mahony import run as mahony
 from fusus.core.estimation.mahony.parameters import Parameters as MahonyParameters
-from fusus.core.estimation.samples import Samples
+from fusus.core.estimation.samples import Samples, sealed
 from fusus.core.frames.quaternion import from_rotation_vector, multiply, normalise, rotate
 from fusus.core.world.site import Site
 
@@ -31,7 +31,7 @@ def heading_from_motion(
     blind = Samples(samples.dt_s[:last], samples.gyro_b[:last], samples.acc_b[:last], np.full((last, 3), np.nan))
     tuning = MahonyParameters()
     c = mahony.coefficients(tuning, site, start)
-    out, _ = mahony.run(c, mahony.initial_state(tuning, c, start), blind)
+    out, _ = mahony.run(c, mahony.initial_state(tuning, c, start), sealed(blind))
     force = rotate(out.q_nb, blind.acc_b)
     felt = np.cumsum(force[:, :2] * blind.dt_s[:, None], axis=0)
     times = fixes[:, 0] - delay_s
