@@ -39,7 +39,7 @@ class ConsistencyPage(QWidget):
         self.channel.activated.connect(lambda _: self._show_channel())
         self.figure = NormalisedFigure()
         self.channels = RowsTable(
-            "channels", "Innovations by sensor", ("innovations of", "NIS>", "95 % bounds>", "white?"), 0
+            "channels", "Innovations by sensor", ("sensor", "NIS>", "95 % bounds>", "white?"), 0
         )
         self.channels.columns_of({1: 54, 2: 116, 3: 58})
         self.parts = RowsTable(
@@ -103,7 +103,7 @@ class ConsistencyPage(QWidget):
         self.channels.show_rows(
             [
                 (
-                    TITLES.get(c.name, c.name), f"{c.nis:.2f}", f"{c.low:.2f} to {c.high:.2f}",
+                    TITLES.get(c.name, c.name), f"{c.nis:.2f}", f"{c.low:.2f}–{c.high:.2f}",
                     ("yes", "fine") if c.whiteness > WHITE else ("no", "mind"),
                 )
                 for c in result.channels
@@ -120,7 +120,7 @@ class ConsistencyPage(QWidget):
             covers = [c for name, c in result.coverage.items() if name in MEMBERS[n.name]]
             one, two = (sum(getattr(c, k) for c in covers) / max(len(covers), 1) for k in ("one", "two"))
             value: Cell = f"{n.value:.2f}" if n.holds else (f"{n.value:.2f} !", "mind")
-            rows.append((n.name, value, f"{n.low:.2f} to {n.high:.2f}", f"{one:.0%}"))
+            rows.append((n.name, value, f"{n.low:.2f}–{n.high:.2f}", f"{one:.0%}"))
             tips.append(f"{two:.0%} lie within two sigmas; 95 % are due")
         if rows:
             rows.append((("due", "faint"), ("1", "faint"), "", ("68%", "faint")))

@@ -98,7 +98,7 @@ def faults_page(desk: Desk) -> QuestionPage:
     """Return the page of faults."""
     titles = ("fault", "estimator", "tilt °>", "head. °>", "pos. m>", "height m>", "what tells", "back s>")
     table = RowsTable("faults", "Faults", titles, 6)
-    table.columns_of({0: 98, 1: 108, 2: 60, 3: 62, 4: 66, 5: 72, 7: 66})
+    table.columns_of({0: 98, 1: 118, 2: 60, 3: 62, 4: 66, 5: 72, 7: 66})
 
     def rows(found: Any) -> Rows:
         out: list[tuple[Cell, ...]] = []
