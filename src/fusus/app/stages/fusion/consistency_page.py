@@ -38,9 +38,7 @@ class ConsistencyPage(QWidget):
         self.channel.setAccessibleName("Channel")
         self.channel.activated.connect(lambda _: self._show_channel())
         self.figure = NormalisedFigure()
-        self.channels = RowsTable(
-            "channels", "Innovations by sensor", ("sensor", "NIS>", "95 % bounds>", "white?"), 0
-        )
+        self.channels = RowsTable("channels", "Innovations by sensor", ("sensor", "NIS>", "95 % bounds>", "white?"), 0)
         self.channels.columns_of({1: 54, 2: 116, 3: 58})
         self.parts = RowsTable(
             "nees", "Errors by part of the state", ("errors of", "NEES>", "95 % band>", "in 1 σ>"), 0
