@@ -210,18 +210,68 @@ def test_commands_of_the_stand_in(project):
             obey(board, bad)
 
 
-def test_a_slow_watcher_is_no_silence_of_the_board(project):
-    """The rules' libraries take seconds to load on a busy machine: that must not end a capture."""
-    port = free_port()
+class Clock:
+    """A clock that only goes when it is told to, in place of the module's."""
+
+    def __init__(self) -> None:
+        self.now = 100.0
+
+    def monotonic(self) -> float:
+        return self.now
+
+    def sleep(self, seconds: float) -> None:
+        self.now += seconds
+
+
+class Steady:
+    """A link that brings a line every 10 ms of the clock, as long as there are any."""
+
+    name = "steady"
+
+    def __init__(self, clock: Clock, lines: list[bytes]) -> None:
+        self.clock, self.lines = clock, lines
+
+    def read(self, timeout_s: float) -> bytes:
+        self.clock.now += 0.01 if self.lines else timeout_s
+        return self.lines.pop(0) if self.lines else b""
+
+    def waiting(self) -> int:
+        return 0
+
+    def close(self) -> None:
+        pass
+
+
+@pytest.fixture
+def clock(monkeypatch):
+    found = Clock()
+    monkeypatch.setattr("fusus.devices.capture.time", found)
+    return found
+
+
+def lines_for(seconds: float) -> list[bytes]:
+    rows = [encode("imu", i * 10_000, ["0.1"] * 7) for i in range(int(100 * seconds) + 1)]
+    return [*rows[:3], encode_header("imu", IMU), *rows]
+
+
+def test_a_slow_watcher_is_no_silence_of_the_board(project, clock):
+    """The rules' libraries take seconds to load on a busy machine: that must not end a capture, not even before the header."""
     looks = []
 
     def watch(_):
         looks.append(1)
-        time.sleep(0.4 if len(looks) == 1 else 0.0)
+        clock.now += 0.4 if len(looks) in (1, 20) else 0.0
         return False
 
-    with Player(UdpPort(port), project, speed=5.0, seconds=60.0):
-        capture = Capture(project, "slow", open_link(f"udp:{port}"))
-        run(capture, 4.0, watch, 0.3)
-        capture.discard()
-    assert capture.decoder.last_us >= 4_000_000
+    capture = Capture(project, "slow", Steady(clock, lines_for(4.5)))
+    run(capture, 4.0, watch, 0.3)
+    capture.discard()
+    assert 4_000_000 <= capture.decoder.last_us < 4_200_000
+
+
+def test_a_board_that_falls_silent_ends_the_capture(project, clock):
+    capture = Capture(project, "silent", Steady(clock, lines_for(2.0)))
+    run(capture, 4.0, None, 0.3)
+    capture.discard()
+    assert capture.decoder.last_us == 2_000_000
+    assert clock.now == pytest.approx(100.0 + 2.05 + 0.3, abs=0.1)

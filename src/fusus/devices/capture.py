@@ -188,18 +188,17 @@ def run(
     capture: Capture, seconds: float | None, watch: Callable[[Capture], bool] | None = None, wait_s: float = 10.0
 ) -> None:
     """Pump until so many seconds of samples have come, ``watch`` says that it is enough, or nothing comes for ``wait_s``."""
-    quiet = time.monotonic()
+    silent_s = 0.0  # only what the link was waited for: what the watcher takes is no silence of the board
     first: int | None = None
     while True:
+        began = time.monotonic()
         came = capture.pump()
+        silent_s = 0.0 if came else silent_s + time.monotonic() - began
         if came and first is None:
             first = capture.decoder.last_us
         if seconds is not None and first is not None and (capture.decoder.last_us - first) * 1e-6 >= seconds:
             return
         if watch is not None and watch(capture):
             return
-        # Only now: what the watcher took is no silence of the board.
-        if came:
-            quiet = time.monotonic()
-        elif time.monotonic() - quiet > wait_s:
+        if silent_s > wait_s:
             return
