@@ -1,5 +1,7 @@
 """Theme, jobs, figures, settings, import preview."""
 
+import threading
+
 import numpy as np
 import pytest
 from PyQt6.QtCore import QSettings
@@ -66,6 +68,28 @@ def test_jobs_end_in_exactly_one_way(qtbot, runner):
     assert outcome(qtbot, runner, refuse)[0][1].startswith("tau is -1")
     ((kind, words),) = outcome(qtbot, runner, lambda p: 1 / 0)
     assert kind == "failed" and "defect" in words.lower() and "division" not in words
+
+
+def test_what_a_window_leaves_behind_dies_in_the_interface_thread(qtbot, runner):
+    """Widgets that a job's thread collects crash Qt."""
+    died = []
+
+    class Widgetlike:
+        def __init__(self):
+            self.me = self
+
+        def __del__(self):
+            died.append(threading.get_ident())
+
+    def allocate(_p):
+        return len([[i] for i in range(200_000)])
+
+    Widgetlike()
+    assert outcome(qtbot, runner, allocate)[0][0] == "succeeded"
+    assert died == []
+    Widgetlike()
+    qtbot.waitUntil(lambda: len(died) == 2, timeout=5000)
+    assert set(died) == {threading.get_ident()}
 
 
 def test_a_newer_job_cancels_the_older(qtbot, runner):

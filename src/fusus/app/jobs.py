@@ -7,6 +7,7 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal
 
+from fusus.app.garbage import Collector
 from fusus.errors import CancelledError, FususError
 
 PER_SECOND = 20
@@ -88,6 +89,7 @@ class JobRunner(QObject):
         self._pool = QThreadPool(self)
         self._pool.setMaxThreadCount(2)
         self._jobs: dict[int, tuple[str, Job]] = {}
+        self._collector = Collector(self)
 
     def start(self, job: Job, slot: str) -> None:
         """Start a job; connect to its signals before."""
@@ -117,4 +119,7 @@ class JobRunner(QObject):
     def shut_down(self, milliseconds: int = 3000) -> bool:
         """Cancel all jobs and wait for them."""
         self.cancel()
-        return bool(self._pool.waitForDone(milliseconds))
+        is_done = bool(self._pool.waitForDone(milliseconds))
+        if is_done:
+            self._collector.stop()
+        return is_done
