@@ -9,6 +9,43 @@ from fusus.core.estimation.navigation_ekf.states import COLS, ENTRIES, ERR, GAIN
 
 # Rows of P.
 V, A, G, B = 3 * W, 6 * W, 9 * W, 12 * W
+MASK = W - 1
+
+# Places that the compiler cannot see to be positive cost as much as the arithmetic: hence literal places, loops that end early, and
+# masks on what was a float.
+
+
+@contracting_kernel
+def _position_columns(p: Array, q: int, t: float) -> None:
+    """Take the step of the position's errors to a row's columns."""
+    p[q] += t * p[q + 3]
+    p[q + 1] += t * p[q + 4]
+    p[q + 2] += t * p[q + 5]
+
+
+@contracting_kernel
+def _velocity_columns(
+    p: Array, q: int, tn: float, te: float, td: float,
+    r00: float, r01: float, r02: float, r10: float, r11: float, r12: float, r20: float, r21: float, r22: float,
+) -> None:  # fmt: skip
+    """Take the step of the velocity's errors to a row's columns."""
+    a0, a1, a2 = p[q + 6], p[q + 7], p[q + 8]
+    b0, b1, b2 = p[q + 12], p[q + 13], p[q + 14]
+    p[q + 3] += td * a1 - te * a2 - r00 * b0 - r01 * b1 - r02 * b2
+    p[q + 4] += tn * a2 - td * a0 - r10 * b0 - r11 * b1 - r12 * b2
+    p[q + 5] += te * a0 - tn * a1 - r20 * b0 - r21 * b1 - r22 * b2
+
+
+@contracting_kernel
+def _attitude_columns(
+    p: Array, q: int,
+    r00: float, r01: float, r02: float, r10: float, r11: float, r12: float, r20: float, r21: float, r22: float,
+) -> None:  # fmt: skip
+    """Take the step of the attitude's errors to a row's columns."""
+    g0, g1, g2 = p[q + 9], p[q + 10], p[q + 11]
+    p[q + 6] -= r00 * g0 + r01 * g1 + r02 * g2
+    p[q + 7] -= r10 * g0 + r11 * g1 + r12 * g2
+    p[q + 8] -= r20 * g0 + r21 * g1 + r22 * g2
 
 
 @contracting_kernel
@@ -39,26 +76,24 @@ def propagate(
         p[A + j] = a0 - r00 * g0 - r01 * g1 - r02 * g2
         p[A + W + j] = a1 - r10 * g0 - r11 * g1 - r12 * g2
         p[A + 2 * W + j] = a2 - r20 * g0 - r21 * g1 - r22 * g2
-    # The columns, as far as they lie right of the diagonal: the other side is copied below.
-    for i in range(9):
-        q = W * i
-        a0, a1, a2 = p[q + 6], p[q + 7], p[q + 8]
-        g0, g1, g2 = p[q + 9], p[q + 10], p[q + 11]
-        if i < 6:
-            v0, v1, v2 = p[q + 3], p[q + 4], p[q + 5]
-            b0, b1, b2 = p[q + 12], p[q + 13], p[q + 14]
-            if i < 3:
-                p[q] += t * v0
-                p[q + 1] += t * v1
-                p[q + 2] += t * v2
-            p[q + 3] = v0 + td * a1 - te * a2 - r00 * b0 - r01 * b1 - r02 * b2
-            p[q + 4] = v1 + tn * a2 - td * a0 - r10 * b0 - r11 * b1 - r12 * b2
-            p[q + 5] = v2 + te * a0 - tn * a1 - r20 * b0 - r21 * b1 - r22 * b2
-        p[q + 6] = a0 - r00 * g0 - r01 * g1 - r02 * g2
-        p[q + 7] = a1 - r10 * g0 - r11 * g1 - r12 * g2
-        p[q + 8] = a2 - r20 * g0 - r21 * g1 - r22 * g2
-    for i in range(9):
-        for j in range(i + 1, n):
+    # The columns, as far as they lie in the nine rows: beyond them the other side of the diagonal is copied.
+    for place in (0, W, 2 * W):
+        _position_columns(p, place, t)
+    _velocity_columns(p, 0, tn, te, td, r00, r01, r02, r10, r11, r12, r20, r21, r22)
+    _velocity_columns(p, W, tn, te, td, r00, r01, r02, r10, r11, r12, r20, r21, r22)
+    _velocity_columns(p, 2 * W, tn, te, td, r00, r01, r02, r10, r11, r12, r20, r21, r22)
+    _velocity_columns(p, V, tn, te, td, r00, r01, r02, r10, r11, r12, r20, r21, r22)
+    _velocity_columns(p, V + W, tn, te, td, r00, r01, r02, r10, r11, r12, r20, r21, r22)
+    _velocity_columns(p, V + 2 * W, tn, te, td, r00, r01, r02, r10, r11, r12, r20, r21, r22)
+    for place in (0, W, 2 * W, V, V + W, V + 2 * W, A, A + W, A + 2 * W):
+        _attitude_columns(p, place, r00, r01, r02, r10, r11, r12, r20, r21, r22)
+    for i in range(8):
+        for j in range(i + 1, 9):
+            p[W * j + i] = p[W * i + j]
+    for j in range(9, W):
+        if j >= n:
+            break
+        for i in range(9):
             p[W * j + i] = p[W * i + j]
 
 
@@ -66,16 +101,16 @@ def propagate(
 def project(p: Array, m: Array) -> float:
     """Write P hᵀ of the row in ``m`` to its gain's place, and return h P hᵀ."""
     count = int(m[ENTRIES])
-    c, v = W * int(m[COLS]), m[VALS]
+    c, v = W * (int(m[COLS]) & MASK), m[VALS]
     for j in range(W):
         m[GAIN + j] = v * p[c + j]
     for q in range(1, count):
-        c, v = W * int(m[COLS + q]), m[VALS + q]
+        c, v = W * (int(m[COLS + q]) & MASK), m[VALS + q]
         for j in range(W):
             m[GAIN + j] += v * p[c + j]
     s = 0.0
     for q in range(count):
-        s += m[VALS + q] * m[GAIN + int(m[COLS + q])]
+        s += m[VALS + q] * m[GAIN + (int(m[COLS + q]) & MASK)]
     return s
 
 
@@ -92,7 +127,17 @@ def fold(p: Array, m: Array, n: int, s: float, left: float) -> None:
         m[HALF + i] = m[GAIN + i] - 0.5 * s * gain
         m[GAIN + i] = gain
         m[ERR + i] += gain * left
-    for i in range(n):
-        ki, di, q = m[GAIN + i], m[HALF + i], W * i
+    # Four rows at a time share what they read; rows beyond the last error have no gain.
+    for block in range(W // 4):
+        i = 4 * block
+        if i >= n:
+            break
+        q = W * i
+        k0, k1, k2, k3 = m[GAIN + i], m[GAIN + i + 1], m[GAIN + i + 2], m[GAIN + i + 3]
+        d0, d1, d2, d3 = m[HALF + i], m[HALF + i + 1], m[HALF + i + 2], m[HALF + i + 3]
         for j in range(W):
-            p[q + j] -= ki * m[HALF + j] + di * m[GAIN + j]
+            k, d = m[GAIN + j], m[HALF + j]
+            p[q + j] -= k0 * d + d0 * k
+            p[q + W + j] -= k1 * d + d1 * k
+            p[q + 2 * W + j] -= k2 * d + d2 * k
+            p[q + 3 * W + j] -= k3 * d + d3 * k
