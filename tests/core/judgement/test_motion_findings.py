@@ -6,9 +6,10 @@ import numpy as np
 import pytest
 from tests.conftest import HOME, short_flight
 
+from fusus.core.estimation.aiding import Aiding, gnss_rows
 from fusus.core.estimation.navigation_ekf.parameters import Parameters
 from fusus.core.estimation.outputs import Innovations, MotionOutputs
-from fusus.core.estimation.replay import run_estimator
+from fusus.core.estimation.replay import estimator_input, run_estimator
 from fusus.core.frames.quaternion import from_rotation_vector, rotate
 from fusus.core.judgement import integrity_findings as integrity
 from fusus.core.judgement import motion_findings as motion
@@ -147,6 +148,23 @@ def test_a_delay_that_differs_is_told_with_its_error():
     (finding,) = motion.delay(made, Parameters(gnss_delay_s=0.05))
     assert "118 ± 4 ms" in finding.statement and "50 ms" in finding.statement
     assert motion.delay(made, Parameters(gnss_delay_s=0.115)) == []
+
+
+@pytest.mark.parametrize("acc_noise", [0.05, 0.5])
+def test_a_heading_that_nothing_shows_is_said_to_be_unseen(site, acc_noise):
+    """Hover at one place without a magnetometer: noise of the accelerometer is no motion that would show the heading."""
+    n = 3000
+    t = np.arange(n) * 0.02
+    fixes = gnss_rows(t[::10], np.zeros((n // 10, 3)), np.zeros((n // 10, 3)))
+    rng = np.random.default_rng(3)
+    hover = estimator_input(
+        t, rng.normal(0, 0.05, (n, 3)), rng.normal([0, 0, -9.81], acc_noise, (n, 3)), aiding=Aiding(gnss=fixes)
+    )
+    noises = Parameters(gyro_noise_rad_s_rthz=0.05 * 0.02**0.5, acc_noise_m_s2_rthz=acc_noise * 0.02**0.5)
+    replay = run_estimator("navigation-ekf", noises, hover, site)
+    assert np.degrees(replay.motion.key_sigmas["attitude"][:, 2]).min() > 90.0
+    found = motion.heading_seen(hover, replay.motion)
+    assert subjects(found) == ["Heading is not observable"] and "magnetometer" in found[0].reason
 
 
 def test_the_bias_settles_and_the_outage_is_told(given, site):

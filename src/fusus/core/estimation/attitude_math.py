@@ -2,7 +2,7 @@
 
 import math
 
-from fusus.core._jit import kernel
+from fusus.core._jit import contracting_kernel, kernel
 
 # Bits of the flag that each sample leaves behind: why the estimate did what it did.
 ACC_USED = 1
@@ -26,7 +26,7 @@ def unit(w: float, x: float, y: float, z: float) -> tuple[float, float, float, f
     return w * n, x * n, y * n, z * n
 
 
-@kernel
+@contracting_kernel
 def turn(w: float, x: float, y: float, z: float, rx: float, ry: float, rz: float) -> tuple[float, float, float, float]:
     """Return the unit quaternion q ⊗ exp(r/2) for a rotation vector r in rad."""
     h2 = 0.25 * (rx * rx + ry * ry + rz * rz)
@@ -43,7 +43,9 @@ def turn(w: float, x: float, y: float, z: float, rx: float, ry: float, rz: float
     qx = w * px + x * c + y * pz - z * py
     qy = w * py - x * pz + y * c + z * px
     qz = w * pz + x * py - y * px + z * c
-    return unit(qw, qx, qy, qz)
+    # A product of unit quaternions is unit but for rounding: one step of Newton's for 1/√n is exact, and spares root and division.
+    scale = 1.5 - 0.5 * (qw * qw + qx * qx + qy * qy + qz * qz)
+    return qw * scale, qx * scale, qy * scale, qz * scale
 
 
 @kernel
@@ -64,7 +66,7 @@ def down_in_body(w: float, x: float, y: float, z: float) -> tuple[float, float, 
     return 2.0 * (x * z - w * y), 2.0 * (y * z + w * x), 1.0 - 2.0 * (x * x + y * y)
 
 
-@kernel
+@contracting_kernel
 def to_nav(w: float, x: float, y: float, z: float, vx: float, vy: float, vz: float) -> tuple[float, float, float]:
     """Return R(q) v."""
     tx = 2.0 * (y * vz - z * vy)

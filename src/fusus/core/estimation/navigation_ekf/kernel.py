@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from fusus.core._jit import kernel
+from fusus.core._jit import contracting_kernel, kernel
 from fusus.core.arrays import Array, ByteArray
 from fusus.core.estimation.attitude_math import (
     ACC_GATED,
@@ -59,6 +59,8 @@ from fusus.core.estimation.navigation_ekf.states import (
     LEVEL,
     LEVEL_S,
     POS,
+    PUSH,
+    TOLD,
     VEL,
     Coefficients,
     State,
@@ -77,8 +79,28 @@ GAP_ACC_M_S2, GAP_RATE_RAD_S = 2.0, 0.5
 # Airflow on a barometer follows the airspeed, which changes in seconds.
 AIRFLOW_TAU_S = 5.0
 GRAVITY = 9.80665
+# Over what time a push must stand out from its noise, and by how many variances.
+TOLD_S, CLEARLY = 0.1, 9.0
 # What came before a gap in the inertial samples says nothing of after it.
 STALE_S = 0.3
+
+
+@kernel
+def push_told(c: Coefficients, m: Array, p: Array, dt: float, sample_s: float, fn: float, fe: float) -> float:
+    """Return what share of the horizontal force stands out from noise and from what a wrong tilt makes of gravity, 0 to 1.
+
+    A push shows the heading: the velocity that follows points where the nose does. Taken as measured, mere noise would show it
+    too, for the covariance takes the measured force for the true one.
+    """
+    share = dt / (dt + TOLD_S)
+    m[PUSH] += share * (fn - m[PUSH])
+    m[PUSH + 1] += share * (fe - m[PUSH + 1])
+    push2 = m[PUSH] * m[PUSH] + m[PUSH + 1] * m[PUSH + 1]
+    q = (W + 1) * E_ATT
+    tilt = 0.5 * (p[q] + p[q + W + 1]) * c.gravity_m_s2 * c.gravity_m_s2
+    noise = (c.acc_var + LEAK * LEAK * m[G_SHAKE_A] * sample_s) / (2.0 * TOLD_S)
+    doubt = CLEARLY * (tilt + noise)
+    return 1.0 - doubt / push2 if push2 > doubt else 0.0
 
 
 @kernel
@@ -90,8 +112,9 @@ def carry_on(c: Coefficients, m: Array, p: Array, n: int, past: Array, t: float)
     r = rotation(m[ATT], m[ATT + 1], m[ATT + 2], m[ATT + 3])
     inverse = 1.0 / dt
     fn, fe, fd = m[G_F] * inverse, m[G_F + 1] * inverse, m[G_F + 2] * inverse
-    propagate(p, n, dt, fn, fe, fd, r[0], r[1], r[2], r[3], r[4], r[5], r[6], r[7], r[8])
     sample_s = dt / max(m[AT_COUNT], 1.0)
+    told = m[TOLD] = push_told(c, m, p, dt, sample_s, fn, fe)
+    propagate(p, n, dt, told * fn, told * fe, fd, r[0], r[1], r[2], r[3], r[4], r[5], r[6], r[7], r[8])
     push = 2.0 * PUSH_TAU_S * c.acc_scale_var * (fn * fn + fe * fe + (fd + c.gravity_m_s2) ** 2)
     vel = (c.acc_var + LEAK * LEAK * m[G_SHAKE_A] * sample_s + push) * dt
     att = (c.gyro_var + LEAK * LEAK * m[G_SHAKE_G] * sample_s) * dt
@@ -137,7 +160,7 @@ def carry_on(c: Coefficients, m: Array, p: Array, n: int, past: Array, t: float)
         m[G_F + i] = m[G_TURN + i] = 0.0
 
 
-@kernel
+@contracting_kernel
 def strapdown(
     w: float, x: float, y: float, z: float, dt: float,
     wx: float, wy: float, wz: float, fx: float, fy: float, fz: float,

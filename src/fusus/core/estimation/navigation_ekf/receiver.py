@@ -21,6 +21,7 @@ from fusus.core.estimation.navigation_ekf.states import (
     E_VEL,
     G_GNSS,
     MOMENT,
+    TOLD,
     WANDER,
     Coefficients,
     W,
@@ -82,7 +83,7 @@ def fuse_fix(
     an, ae, ad = r[0] * lx + r[1] * ly + r[2] * lz, r[3] * lx + r[4] * ly + r[5] * lz, r[6] * lx + r[7] * ly + r[8] * lz
     un, ue, ud = r[0] * cx + r[1] * cy + r[2] * cz, r[3] * cx + r[4] * cy + r[5] * cz, r[6] * cx + r[7] * cy + r[8] * cz
     bn, be, bd = m[MOMENT + 13], m[MOMENT + 14], m[MOMENT + 15]  # acceleration of then
-    fd = bd - c.gravity_m_s2
+    fn, fe, fd = m[TOLD] * bn, m[TOLD] * be, bd - c.gravity_m_s2
     used, refused = 0, 0
     for i in range(3):
         z = fix[i]
@@ -111,7 +112,7 @@ def fuse_fix(
         if math.isnan(z):
             continue
         first(m, E_VEL + i, 1.0)
-        cross_row(m, i, bn, be, fd, -late)
+        cross_row(m, i, fn, fe, fd, -late)
         for j in range(3):
             entry(m, E_ACC + j, late * r[3 * i + j])
         if c.i_delay >= ALWAYS:

@@ -81,7 +81,7 @@ class Coefficients(NamedTuple):
 
 
 class State(NamedTuple):
-    """All arrays, changed in place: ``m`` (350,) one after the other the nominal state and what has built up, by the places
+    """All arrays, changed in place: ``m`` (352,) one after the other the nominal state and what has built up, by the places
     below; ``p`` (1024,) the covariance, error i with error j at 32 i + j; ``past`` (512, 26) remembered moments; ``n`` how
     many errors there are."""
 
@@ -120,4 +120,6 @@ LEVEL, LEVEL_S = 344, 346
 SHOWN = 347
 # By how much the field is off what it should be, squared, µT².
 FIELD_DOUBT = 348
-MEMORY = 350
+# Force north and east as means of the last tenth of a second, and what share of it is sure to be motion.
+PUSH, TOLD = 349, 351
+MEMORY = 352
