@@ -107,6 +107,20 @@ def test_no_fault_passes_in_silence(loaded):
     )
 
 
+@pytest.mark.parametrize(
+    "name", ["complementary", "mahony", "madgwick", "attitude-ekf", "altitude", "altitude-3", "altitude-complementary"]
+)
+def test_no_fault_passes_the_simpler_filters_in_silence(loaded, name):
+    """They claim no sigma, or one that knows little: then a finding has to say it."""
+    found = fault_sweep(loaded, (Choice(name, Fusion().parameters_of(name)),))
+    silent = [(r.fault.name, r.worst, r.without) for r in found if r.hurts and not r.noticed]
+    assert not silent
+    if name.startswith("altitude"):
+        by_name = {r.fault.name: r for r in found}
+        # The barometer works all the while: an accelerometer at its stop must not carry the height away.
+        assert by_name["clipping"].worst["height"] < 10.0
+
+
 def test_faults_leave_the_samples_they_came_from_alone(loaded):
     before = loaded.given.aiding.gnss.copy(), loaded.given.samples.gyro_b.copy()
     for fault in FAULTS:

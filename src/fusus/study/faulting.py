@@ -9,7 +9,7 @@ from fusus.core.arrays import Array
 from fusus.core.estimation.catalogue import EstimatorParameters
 from fusus.core.estimation.navigation_ekf.parameters import Parameters as NavigationParameters
 from fusus.core.estimation.replay import EstimatorInput, Replay, run_estimator
-from fusus.core.judgement.finding import Finding
+from fusus.core.judgement.finding import Finding, new_among
 from fusus.core.judgement.findings import Evidence, find
 from fusus.core.progress import Progress, Silent
 from fusus.core.simulation.faults import FAULTS, Fault, Window
@@ -26,10 +26,13 @@ GREW = 1.3  # a claimed sigma this many times as large as without the fault has 
 
 @dataclass(frozen=True, slots=True)
 class FaultResult:
-    """One fault with one estimator. ``worst`` and ``without``: largest errors while it lasts and shortly after, with the
-    fault and without, SI by quantity. ``told``: findings that only the fault brings, by their subjects. ``sigma_grew``: by how
-    much the claimed sigma grew (1: not). ``recovers_s``: after how long the error is again what it is without; None: not
-    within the recording."""
+    """One fault with one estimator.
+
+    ``worst`` and ``without``: largest errors while it lasts and shortly after, with the fault and without, SI by quantity.
+    ``told``: findings that only the fault brings or makes much larger, by their subjects. ``sigma_grew``: by how much the
+    claimed sigma grew (1: not). ``recovers_s``: after how long the error is again what it is without; None: not within the
+    recording.
+    """
 
     fault: Fault
     estimator: str
@@ -135,13 +138,7 @@ def _try(loaded: LoadedRecording, choice: Choice, fault: Fault, plain: _Ran) -> 
             last = float(c.t_s[late[-1]])
             never = never or last > float(c.t_s[-1]) - 2.0
             recovers = max(recovers, last - w.end_s)
-    known = {(f.subject, f.severity) for f in plain.findings}
-    told = tuple(f.subject for f in ran.findings if f.severity != "fine" and (f.subject, f.severity) not in known)
-    told += tuple(
-        f.subject
-        for f in ran.findings
-        if f.subject == "GNSS outage" and _grew_outage(ran, plain) and f.subject not in told
-    )
+    told = tuple(dict.fromkeys(f.subject for f in new_among(ran.findings, plain.findings, GREW)))
     sigma, before = ran.sigma[seen], plain.sigma[seen_base]
     grew = (
         float(np.nanmax(sigma) / np.nanmax(before)) if np.isfinite(sigma).any() and np.isfinite(before).any() else 1.0
@@ -150,10 +147,3 @@ def _try(loaded: LoadedRecording, choice: Choice, fault: Fault, plain: _Ran) -> 
         fault, choice.estimator, ran.replay.estimator.title, w.start_s, w.end_s, worst, without, told, grew,
         None if never else recovers,
     )  # fmt: skip
-
-
-def _grew_outage(ran: _Ran, plain: _Ran) -> bool:
-    def told(x: _Ran) -> str:
-        return next((f.statement for f in x.findings if f.subject == "GNSS outage"), "")
-
-    return told(ran) != told(plain)

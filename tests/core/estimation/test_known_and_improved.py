@@ -93,7 +93,7 @@ def test_the_height_filter_equals_filterpy():
     h, k = np.array([1.0, 0.0, 0.0, 1.0]), np.zeros(4)
     for i in range(500):
         up = float(rng.normal(0, 1))
-        kernel.predict(c, x, p, t, up)
+        kernel.predict(c, x, p, t, up, 0.0)
         reference.predict(u=np.array([[up]]))
         if i % 4 == 0:
             z = float(rng.normal(0, 0.2))

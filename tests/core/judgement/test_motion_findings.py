@@ -10,7 +10,6 @@ from fusus.core.estimation.aiding import Aiding, gnss_rows
 from fusus.core.estimation.navigation_ekf.parameters import Parameters
 from fusus.core.estimation.outputs import Innovations, MotionOutputs
 from fusus.core.estimation.replay import estimator_input, run_estimator
-from fusus.core.frames.quaternion import from_rotation_vector, rotate
 from fusus.core.judgement import integrity_findings as integrity
 from fusus.core.judgement import motion_findings as motion
 from fusus.core.simulation.given import given_by
@@ -35,7 +34,7 @@ def test_a_sound_recording_brings_no_complaint(given):
     assert integrity.of_samples(given) == []
 
 
-def test_a_jump_and_a_walk_of_the_fixes_are_told_apart(given):
+def test_a_jump_of_the_fixes_is_told_from_a_walk(given):
     def jump(g):
         g[g[:, 0] > 50, 1] += 20.0
 
@@ -46,8 +45,6 @@ def test_a_jump_and_a_walk_of_the_fixes_are_told_apart(given):
     assert "jumps by 1" in found.statement or "jumps by 2" in found.statement
     assert "50." in found.statement
     assert integrity.receiver_jumps(with_fixes(given, walk)) == []
-    (found,) = integrity.receiver_disagrees(with_fixes(given, walk))
-    assert found.severity == "stop"
 
 
 def test_a_silence_is_timed(given):
@@ -55,8 +52,6 @@ def test_a_silence_is_timed(given):
     quiet = replace(given, aiding=replace(given.aiding, gnss=g[(g[:, 0] < 40) | (g[:, 0] > 52)]))
     (found,) = integrity.silences(quiet)
     assert found.subject == "Receiver falls silent" and "12." in found.statement
-    # Across the silence position and speed are not held against each other.
-    assert integrity.receiver_disagrees(quiet) == []
 
 
 @pytest.mark.parametrize(("held", "seconds", "told"), [(0.1, 0.1, False), (3.0, 3.0, True)])
@@ -84,15 +79,6 @@ def test_jitter_and_loss_are_told_apart(given):
     kept = np.sort(rng.permutation(len(t))[: int(0.8 * len(t))])
     assert "Samples are dropped" in subjects(integrity.jitter(replace(given, t_s=t[kept])))
     assert integrity.jitter(given) == []
-
-
-def test_a_turned_magnetometer_is_named_with_its_angle(given):
-    turn = from_rotation_vector(np.array([0.0, 0.0, np.radians(30.0)]))
-    m = given.aiding.mag.copy()
-    m[:, 1:4] = rotate(turn, m[:, 1:4])
-    (found,) = integrity.turned_magnetometer(replace(given, aiding=replace(given.aiding, mag=m)))
-    assert "30°" in found.statement or "29°" in found.statement or "31°" in found.statement
-    assert "about z" in found.statement
 
 
 def innovations(scale, n=400, name="gnss north", units="m"):

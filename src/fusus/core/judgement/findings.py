@@ -12,7 +12,7 @@ from fusus.core.estimation.attitude_math import ACC_GATED, ACC_USED, GAP, MAG_GA
 from fusus.core.estimation.catalogue import EstimatorParameters
 from fusus.core.estimation.replay import EstimatorInput, Replay
 from fusus.core.frames.quaternion import to_euler
-from fusus.core.judgement import integrity_findings, motion_findings
+from fusus.core.judgement import agreement_findings, integrity_findings, motion_findings
 from fusus.core.judgement.finding import Finding, Severity
 from fusus.core.world.site import Site
 
@@ -49,7 +49,7 @@ def gyro_bias(e: Evidence) -> Finding | None:
             "Gyro bias has not settled", "mind",
             f"In the last third the {'xyz'[axis]} bias still moves by {size:.2f} °/s.",
             "A bias that moves late is either a warming sensor or a filter that mistakes motion for bias.",
-            "Let the board lie still for 10 s before the next recording, or trust the gyro more.", "fusion.gyro",
+            "Let the board lie still for 10 s before the next recording, or trust the gyro more.", "fusion.gyro", size=size,
         )  # fmt: skip
     if not e.replay.start.is_still and not learns:
         return Finding(
@@ -85,7 +85,7 @@ def vibration(e: Evidence) -> Finding | None:
             "Accelerometer is trusted under vibration", "mind",
             f"It shakes by {level:.1f} m/s² from sample to sample, and {used:.0%} of it is used all the same.",
             "Shaking aliases and is rectified into a tilt that no filter sees.",
-            "Mount the board softer, balance the propellers, or lower the accelerometer's gate.", "fusion.accelerometer",
+            "Mount the board softer, balance the propellers, or lower the accelerometer's gate.", "fusion.accelerometer", size=level,
         )  # fmt: skip
     if used < 0.3:
         return Finding(
@@ -134,6 +134,7 @@ def disturbed_field(e: Evidence) -> Finding | None:
         "Disturbed magnetic field", severity, f"{text}, {gated}.",
         "Steel, reinforced concrete or motor currents bend the field.",
         "Gate the magnetometer by strength, or fly heading on the gyro there.", "fusion.magnetometer",
+        size=float(np.abs(share[off]).sum() * np.median(np.diff(t))),
     )  # fmt: skip
 
 
@@ -195,7 +196,7 @@ def saturation(e: Evidence) -> Finding | None:
                     f"{name.capitalize()} saturates", "stop",
                     f"The {'xyz'[axis]} axis stands at {shown} for {len(at)} samples, first at t = {e.given.t_s[at[0]]:.2f} s.",
                     "What lies beyond the range is lost; the attitude is wrong from there on.",
-                    "Choose a larger range, or damp the mounting.", where,
+                    "Choose a larger range, or damp the mounting.", where, size=float(len(at)),
                 )  # fmt: skip
     return None
 
@@ -291,6 +292,7 @@ def lost_samples(e: Evidence) -> Finding | None:
         f"{len(gaps)} gaps are longer than a quarter of a second, the longest {e.given.samples.dt_s[worst]:.1f} s at "
         f"t = {e.given.t_s[worst]:.1f} s.",
         "The attitude goes on with the last rate meanwhile.", "Log to faster storage, or fewer streams.", "fusion.recording",
+        size=float(e.given.samples.dt_s[gaps].sum()),
     )  # fmt: skip
 
 
@@ -303,6 +305,7 @@ def find(evidence: Evidence) -> tuple[Finding, ...]:
     """Return all findings, worst first."""
     found = [f for rule in RULES if (f := rule(evidence)) is not None]
     found += integrity_findings.of_samples(evidence.given)
+    found += agreement_findings.of_agreement(evidence.given)
     if evidence.replay.motion is not None:
         found += motion_findings.of_motion(
             evidence.given, evidence.replay, evidence.replay.motion, evidence.comparison, evidence.parameters

@@ -1,21 +1,19 @@
-"""What the samples themselves say of sensors, whichever estimator runs: stuck, jittering, disagreeing with one another."""
+"""What the samples themselves say of each sensor, whichever estimator runs: stuck, jittering, jumping, silent."""
 
 import numpy as np
 
 from fusus.core.arrays import Array
-from fusus.core.calibration.alignment import align_to_gyro
 from fusus.core.estimation.replay import EstimatorInput
 from fusus.core.judgement.finding import Finding, Severity
 
 STUCK_S, STUCK_SAMPLES = 0.3, 10
 JITTER = 0.2  # of the step, one sigma
-WINDOW_S = 20.0
 
 
 def of_samples(given: EstimatorInput) -> list[Finding]:
     """Return the findings on a recording's samples."""
     return [
-        *stuck(given), *jitter(given), *receiver_jumps(given), *receiver_disagrees(given), *silences(given), *turned_magnetometer(given),
+        *stuck(given), *jitter(given), *receiver_jumps(given), *silences(given),
     ]  # fmt: skip
 
 
@@ -51,7 +49,7 @@ def stuck(given: EstimatorInput) -> list[Finding]:
                     f"{name.capitalize()} stands still", "stop",
                     f"It repeats one reading for {held:.1f} s ({count} samples) from t = {since:.1f} s.",
                     "A bus that hangs, a driver that hands out old values, or a sensor that has lost its supply.",
-                    "Check wiring and error returns of the driver; log the sensor's own status.", "fusion.recording",
+                    "Check wiring and error returns of the driver; log the sensor's own status.", "fusion.recording", size=held,
                 )
             )  # fmt: skip
     return out
@@ -74,7 +72,7 @@ def jitter(given: EstimatorInput) -> list[Finding]:
                 "Times of samples jitter", "mind",
                 f"Steps of {middle * 1e3:.2f} ms vary by {spread * 1e3:.2f} ms, one sigma.",
                 "A rate times a wrong step is a wrong angle: the error grows with how fast the craft turns.",
-                "Stamp samples by the sensor's own interrupt, not when they are written.", "fusion.recording",
+                "Stamp samples by the sensor's own interrupt, not when they are written.", "fusion.recording", size=spread,
             )
         )  # fmt: skip
     if lost >= 0.05:
@@ -82,51 +80,10 @@ def jitter(given: EstimatorInput) -> list[Finding]:
             Finding(
                 "Samples are dropped", "mind", f"{lost:.0%} of the inertial samples are missing between others.",
                 "Each missing sample is a turn that was not seen.", "Log fewer streams, or to faster storage.", "fusion.recording",
+                size=lost,
             )
         )  # fmt: skip
     return out
-
-
-def receiver_disagrees(given: EstimatorInput) -> list[Finding]:
-    """Judge whether position and speed of the receiver tell the same way: a slow drift shows in one alone."""
-    g = given.aiding.gnss
-    g = g[np.isfinite(g[:, 1:3]).all(axis=1) & np.isfinite(g[:, 4:6]).all(axis=1)]
-    if len(g) < 50 or g[-1, 0] - g[0, 0] < 3 * WINDOW_S:
-        return []
-    parts = np.split(g, np.flatnonzero(np.diff(g[:, 0]) > 2.0) + 1)  # across a silence the way is not known
-    found = [_off_its_way(part) for part in parts if part[-1, 0] - part[0, 0] > WINDOW_S + 5.0]
-    if not found:
-        return []
-    at, moved = (np.concatenate(x) for x in zip(*found, strict=True))
-    # The quiet tenth is what the receiver usually does, even where a drift fills most of the record.
-    usual = float(np.quantile(moved, 0.1))
-    worst = int(np.argmax(moved))
-    if moved[worst] < max(3.0, 8.0 * usual):
-        return []
-    return [
-        Finding(
-            "Position and speed of the receiver disagree", "stop",
-            f"Within {WINDOW_S:.0f} s round t = {at[worst] + WINDOW_S / 2:.0f} s the fixes move {moved[worst]:.1f} m "
-            f"further than "
-            f"their own speed says (usually {usual:.1f} m).",
-            "Reflected signals drag the position along; the speed, from another measurement, does not follow.",
-            "Trust the estimate's position there by that much less; keep away from walls, or take a better antenna.", "fusion.gnss",
-        )
-    ]  # fmt: skip
-
-
-def _off_its_way(g: Array) -> tuple[Array, Array]:
-    """Return times (K,) and by how much fixes move otherwise than their speed says over the window from there, m (K,)."""
-    t = g[:, 0]
-    way = np.concatenate([[[0.0, 0.0]], np.cumsum(0.5 * (g[1:, 4:6] + g[:-1, 4:6]) * np.diff(t)[:, None], axis=0)])
-    off = g[:, 1:3] - way
-    step = max(1, round(1.0 / max(float(np.median(np.diff(t))), 1e-3)))
-    kernel = np.ones(step) / step
-    smooth = np.stack([np.convolve(off[:, i], kernel, "valid") for i in range(2)], axis=1)
-    at = t[step - 1 :]
-    later = np.searchsorted(at, at + WINDOW_S)
-    inside = later < len(at)
-    return at[inside], np.asarray(np.linalg.norm(smooth[later[inside]] - smooth[inside], axis=1))
 
 
 def receiver_jumps(given: EstimatorInput) -> list[Finding]:
@@ -151,6 +108,7 @@ def receiver_jumps(given: EstimatorInput) -> list[Finding]:
             f"{usual:.2f} m); {len(at)} jumps.",
             "A change of satellites, or signals reflected by walls.",
             "Gate fixes by their distance from the estimate, and let the filter give way only after a while.", "fusion.gnss",
+            size=float(size[at].sum()),
         )
     ]  # fmt: skip
 
@@ -177,31 +135,7 @@ def silences(given: EstimatorInput) -> list[Finding]:
                 f"{name} falls silent", severity, f"For {gaps[worst]:.1f} s from t = {t[worst]:.1f} s nothing comes of it.",
                 "An outage, a loose wire, or a buffer that ran over.", "See how far the estimate drifts meanwhile: the "
                 "claimed sigma grows with it.",
-                "fusion.recording",
+                "fusion.recording", size=float(gaps[worst]),
             )
         )  # fmt: skip
     return out
-
-
-def turned_magnetometer(given: EstimatorInput) -> list[Finding]:
-    """Judge whether gyro and magnetometer turn alike: if not, one of them is mounted otherwise than taken for."""
-    m = given.aiding.mag
-    if len(m) < 200:
-        return []
-    found = align_to_gyro(m[:, 0], m[:, 1:4], given.t_s, given.samples.gyro_b)
-    if found is None or not found.is_clear:
-        return []
-    angles, sigma = np.degrees(found.vector), float(np.degrees(np.linalg.norm(found.sigma)))
-    size = float(np.linalg.norm(angles))
-    if size < max(6.0, 4 * sigma):
-        return []
-    axis = int(np.argmax(np.abs(angles)))
-    return [
-        Finding(
-            "Gyro and magnetometer are turned against each other", "stop",
-            f"Turns of both fit best with the magnetometer turned by {size:.0f}° ± {max(1.0, sigma):.0f}°, mostly about "
-            f"{'xyz'[axis]} ({angles[axis]:+.0f}°).",
-            "One of the two is mounted otherwise than its rotation in the project says.",
-            "Show the mounting by three hand motions on the bench.", "bench.mounting",
-        )
-    ]  # fmt: skip

@@ -41,7 +41,6 @@ def of_motion(
             *settles(motion),
             *heading_seen(given, motion),
             *delay(motion, parameters),
-            *moved_barometer(motion, parameters),
         ]
     if comparison is not None:
         out += claimed(motion, comparison)
@@ -101,7 +100,7 @@ def refused(motion: MotionOutputs) -> list[Finding]:
                 f"{int(off.sum())} measurements from t = {t[0]:.1f} s on, over {span:.1f} s, were further off than the gate, "
                 f"up to {worst:.2g} {unit}.",
                 "A jump, a disturbance, or a filter that is too sure of itself.",
-                "Look at the residuals there; if the sensor was right, raise the filter's noises.", "fusion.gate",
+                "Look at the residuals there; if the sensor was right, raise the filter's noises.", "fusion.gate", size=float(off.sum()),
             )
         )  # fmt: skip
     return out
@@ -126,7 +125,7 @@ def outages(given: EstimatorInput, motion: MotionOutputs) -> list[Finding]:
             "GNSS outage", "fine", f"For {length:.1f} s from t = {start:.1f} s no fix comes; the claimed position error "
             f"grows from {before:.2f} to "
             f"{after:.2f} m.", "Without fixes the way is summed up from rates and forces.", "Hold it against the outage "
-            "requirement.", "fusion.gnss",
+            "requirement.", "fusion.gnss", size=length,
         )
     ]  # fmt: skip
 

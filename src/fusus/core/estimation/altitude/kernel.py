@@ -6,6 +6,14 @@ from typing import NamedTuple
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array, ByteArray
 from fusus.core.estimation.attitude_math import BARO_GATED, GAP, GAP_S
+from fusus.core.estimation.navigation_ekf.states import ACC_CLIPPED
+
+# A soft mount and the integration let this share of shaking through as noise, common practice; over how many samples it is followed.
+LEAK, SHAKE_SAMPLES = 0.1, 500.0
+# What is missed while the accelerometer stands at its stop acts like a bias, which changes by so much within a second.
+LOST_M_S2 = 5.0
+# Refused for so long, the filter is rather wrong than the barometer.
+REFUSED_S = 5.0
 
 
 class Coefficients(NamedTuple):
@@ -27,8 +35,11 @@ class Coefficients(NamedTuple):
 
 
 @kernel
-def predict(c: Coefficients, x: Array, p: Array, dt: float, up: float) -> None:
-    """Carry state and covariance (4, 4) over a sample of upward acceleration: F = [[1, t, -t²/2, 0], [0, 1, -t, 0], ...]."""
+def predict(c: Coefficients, x: Array, p: Array, dt: float, up: float, shaking: float) -> None:
+    """Carry state and covariance (4, 4) over a sample of upward acceleration: F = [[1, t, -t²/2, 0], [0, 1, -t, 0], ...].
+
+    A share of ``shaking`` (variance from sample to sample) comes through as noise.
+    """
     a = up - x[2]
     x[0] += (x[1] + 0.5 * a * dt) * dt
     x[1] += a * dt
@@ -39,7 +50,7 @@ def predict(c: Coefficients, x: Array, p: Array, dt: float, up: float) -> None:
     for i in range(4):
         p[i, 0] += dt * p[i, 1] - half * p[i, 2]
         p[i, 1] -= dt * p[i, 2]
-    q = c.acc_var * dt
+    q = (c.acc_var + LEAK * LEAK * shaking * dt) * dt
     p[0, 0] += q * dt * dt / 3.0
     p[0, 1] += q * dt / 2.0
     p[1, 0] += q * dt / 2.0
@@ -69,16 +80,21 @@ def update(c: Coefficients, x: Array, p: Array, h: Array, k: Array, y: float, r:
 
 @kernel
 def advance_all(
-    c: Coefficients, x: Array, p: Array, at: Array, t: Array, dt: Array, up: Array, baro: Array, gnss: Array,
+    c: Coefficients, x: Array, p: Array, at: Array, t: Array, dt: Array, up: Array, known: ByteArray, baro: Array, gnss: Array,
     motion: Array, flags: ByteArray, key_every: int, key_x: Array, key_p: Array, rows: Array, work: Array,
 ) -> None:  # fmt: skip
-    """Take a block in: ``up`` (N,) upward acceleration with its bias. ``at`` (6,): next rows of barometer and fixes, next
-    innovation row, sample, and since when barometer and fixes are refused."""
+    """Take a block in: ``up`` (N,) upward acceleration with its bias. ``at`` (8,): next rows of barometer and fixes, next
+    innovation row, sample, when barometer and fixes were last used, the last acceleration and how much it shakes."""
     h, k = work[0], work[1]
     for i in range(t.shape[0]):
         now = t[i]
         flag = GAP if dt[i] > GAP_S else 0
-        predict(c, x, p, dt[i], up[i])
+        step = up[i] - at[6]
+        at[7] += (0.5 * step * step - at[7]) / SHAKE_SAMPLES if at[3] > 0.0 else 0.0
+        at[6] = up[i]
+        if known[i] & ACC_CLIPPED:
+            p[2, 2] += LOST_M_S2 * LOST_M_S2 * dt[i]
+        predict(c, x, p, dt[i], up[i], at[7])
         while at[0] < baro.shape[0] and baro[int(at[0]), 0] <= now:
             z = baro[int(at[0]), 1]
             at[0] += 1.0
@@ -93,8 +109,12 @@ def advance_all(
                 x[2] -= c.k3 * y * step
                 s, used = math.nan, 1
             else:
-                if now - at[4] > 5.0 and at[4] > 0.0 and y * y > c.gate2 * (p[0, 0] + p[3, 3] + c.baro_var):
-                    p[3, 3] += y * y
+                if now - at[4] > REFUSED_S and at[4] > 0.0 and y * y > c.gate2 * (p[0, 0] + p[3, 3] + c.baro_var):
+                    if now - at[5] < REFUSED_S and at[5] > 0.0:
+                        p[3, 3] += y * y  # fixes bear the filter out: the barometer's zero has moved
+                    else:
+                        p[0, 0] += y * y
+                        p[1, 1] += (y / REFUSED_S) ** 2
                 s, used = update(c, x, p, h, k, y, c.baro_var)
                 if used:
                     at[4] = now
@@ -115,6 +135,8 @@ def advance_all(
                 r = c.gnss_var * fix[7] if j == 0 else c.climb_var * fix[8]
                 y = z - x[j]
                 s, used = update(c, x, p, h, k, y, r)
+                if used and j == 0:
+                    at[5] = now
                 row = int(at[2])
                 rows[row, 0], rows[row, 1], rows[row, 2], rows[row, 3], rows[row, 4] = 1.0 + j, now, y, s, used
                 at[2] += 1.0

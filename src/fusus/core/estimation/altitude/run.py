@@ -70,7 +70,7 @@ def begin(p: AnyParameters, site: Site, start: Start, aiding: Aiding, t_s: Array
     learns = isinstance(p, Parameters) and p.baro_walk_m_rthz > 0.0
     cov = np.diag([START_M**2, START_M_S**2, sigma**2, START_M**2 if learns else 0.0])
     return Run(
-        coefficients(p, aiding), (c, attitude_ekf.initial_state(tuning, c, start)), site.gravity_m_s2, np.zeros(4), cov, np.zeros(6),
+        coefficients(p, aiding), (c, attitude_ekf.initial_state(tuning, c, start)), site.gravity_m_s2, np.zeros(4), cov, np.zeros(8),
         np.empty((count, 2)), np.empty(count, dtype=np.uint8), key_every, np.empty((keys, 4)), np.empty((keys, 4, 4)),
         np.empty((len(aiding.baro) + 2 * len(aiding.gnss) + 1, 5)), [],
     )  # fmt: skip
@@ -83,10 +83,11 @@ def advance(run: Run, t_s: Array, samples: Samples, aiding: Aiding, first: int, 
     attitude, state = attitude_ekf.run(c, state, samples.part(first, last))
     run.attitude = (c, state)
     run.parts.append(attitude)
+    known = aiding.known[part] if len(aiding.known) else np.zeros(last - first, dtype=np.uint8)
     up = -rotate(attitude.q_nb, samples.acc_b[part])[:, 2] - run.gravity
     kernel.advance_all(
-        run.c, run.x, run.p, run.at, t_s[part], samples.dt_s[part], np.ascontiguousarray(up), aiding.baro, aiding.gnss,
-        run.motion[part], run.flags[part], run.key_every, run.key_x, run.key_p, run.rows, np.zeros((2, 4)),
+        run.c, run.x, run.p, run.at, t_s[part], samples.dt_s[part], np.ascontiguousarray(up), known, aiding.baro,
+        aiding.gnss, run.motion[part], run.flags[part], run.key_every, run.key_x, run.key_p, run.rows, np.zeros((2, 4)),
     )  # fmt: skip
 
 
