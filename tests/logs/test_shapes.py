@@ -170,6 +170,31 @@ def test_one_file_a_sensor_is_joined(project, tmp_path):
     assert imu.has("gyro_x_rad_s", "acc_z_m_s2") and np.isfinite(imu.vector("acc", "m_s2")[2:]).all()
 
 
+@pytest.mark.parametrize("name", ["temperature_degc", "temp (C)"])
+def test_a_barometers_file_keeps_its_own_temperature(name, project, tmp_path):
+    """Beside an IMU with a temperature it is no second IMU."""
+    imu = lines(header=(*HEADER, "temperature_degc"))
+    imu[1:] = [row + ",31.5" for row in imu[1:]]
+    first = write(tmp_path / "imu.csv", imu)
+    t = np.arange(0, N, 8) / RATE
+    second = write(
+        tmp_path / "b.csv",
+        [f"time_s,pressure_pa,{name}", *(f"{x:.4f},{101325 + 3 * x:.1f},{22 + 0.1 * x:.2f}" for x in t)],
+    )
+    info = import_recording(ImportRequest((first, second), project, "both"))
+    assert set(info.streams) == {"imu", "baro"}
+    assert load_stream(project, "both", "baro").frame["temperature_degc"][0] == pytest.approx(22.0, abs=0.01)
+    assert load_stream(project, "both", "imu").frame["temperature_degc"][0] == pytest.approx(31.5)
+
+
+def test_two_temperatures_in_one_table_belong_to_imu_and_barometer(project, tmp_path):
+    rows = lines(header=(*HEADER, "temperature", "pressure_pa", "temperature 2"))
+    rows[1:] = [row + f",31.5,{101325 + i % 7},24.5" for i, row in enumerate(rows[1:])]
+    info = import_recording(ImportRequest((write(tmp_path / "one.csv", rows),), project, "one"))
+    assert set(info.streams) == {"imu", "baro"}
+    assert load_stream(project, "one", "baro").frame["temperature_degc"][0] == pytest.approx(24.5)
+
+
 def test_a_mapping_is_used_again_and_can_correct(project, tmp_path):
     from fusus.logs.mapping import Mapping, load_mapping
 

@@ -148,6 +148,7 @@ def _columns(
         name_unit_quaternion(names, columns, meanings)
     else:
         meanings = by_position(columns)
+    _settle_temperature(meanings)
     taken: set[str] = set()
     for i in sorted(meanings):
         target = meanings[i].target
@@ -185,6 +186,20 @@ def _settle_quaternion(meanings: dict[int, Meaning]) -> None:
         for i, n in numbered.items():
             letter = "wxyz"[n - first] if 0 <= n - first < 4 and len(numbered) == 4 else "?"
             meanings[i] = meanings[i]._replace(target=f"{stream}.q_{letter}")
+
+
+def _settle_temperature(meanings: dict[int, Meaning]) -> None:
+    """Give a temperature without a sensor's name to the barometer where the table has no IMU, or one of its own for the IMU."""
+    targets = {m.target for m in meanings.values()}
+    nameless = sorted(i for i, m in meanings.items() if m.target == "imu.temperature_degc")
+    if "baro.pressure_pa" not in targets or "baro.temperature_degc" in targets or not nameless:
+        return
+    has_imu = any(t.startswith("imu.") and t != "imu.temperature_degc" for t in targets)
+    if has_imu and len(nameless) == 1:
+        return
+    pressure = next(i for i, m in meanings.items() if m.target == "baro.pressure_pa")
+    nearest = min(nameless, key=lambda i: (abs(i - pressure), -i))
+    meanings[nearest] = meanings[nearest]._replace(target="baro.temperature_degc")
 
 
 def _held(columns: list[ColumnMapping], head: pl.DataFrame) -> tuple[str, ...]:
