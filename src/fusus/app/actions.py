@@ -47,6 +47,13 @@ ACTIONS = (
         "",
         False,
     ),
+    ActionSpec(
+        "export",
+        "Craft",
+        "Save the estimate …",
+        "As a table (CSV, Parquet) or a track (GeoJSON, GPX)",
+        lambda w: w.openings.ask_export(),
+    ),
     ActionSpec("quit", "Craft", "Quit", "Everything is saved already", lambda w: w.close(), "Ctrl+Q", False),
     ActionSpec("undo", "Edit", "Undo", "Take the last change back", lambda w: w.desk.step(True), "Ctrl+Z"),
     ActionSpec("redo", "Edit", "Redo", "Do it again", lambda w: w.desk.step(False), "Ctrl+Shift+Z"),

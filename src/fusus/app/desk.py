@@ -156,7 +156,9 @@ class Desk(QObject):
     def fusion_key(self) -> str:
         """Return what the present inputs of Fusion would give, "" where there is nothing to run."""
         info = self.recording()
-        return key_of(self.document.folder, self.project, info.name) if self.document and info else ""
+        if self.document is None or info is None:
+            return ""
+        return f"{key_of(self.document.folder, self.project, info.name)} {self.project.fusion.outages}"
 
     @property
     def study_is_current(self) -> bool:

@@ -1,11 +1,14 @@
-"""Fusion's longer questions, each a job on request: sensors taken out, faults, schools, likelihood, survey."""
+"""Fusion's longer questions, each a job on request: sensors taken out, faults, schools, likelihood, survey, simulated flights."""
 
 from collections.abc import Callable
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from fusus.app.jobs import Job
+from fusus.project import book
+from fusus.project.commands import SetValue
 
 if TYPE_CHECKING:
     from fusus.app.desk import Desk
@@ -39,7 +42,15 @@ class Fusing(QObject):
 
     def is_current(self, question: str) -> bool:
         """Whether a result belongs to the present inputs."""
-        return question in self._results and self._results[question][0] == self._desk.fusion_key()
+        return question in self._results and self._results[question][0] == self._key(question)
+
+    def _key(self, question: str) -> str:
+        """Return what the present inputs of a question are: simulated flights need no recording."""
+        desk = self._desk
+        if question != "simulate":
+            return desk.fusion_key()
+        fusion = desk.project.fusion.model_copy(update={"recording": None, "outages": ()})
+        return desk.project.model_copy(update={"fusion": fusion}).model_dump_json()
 
     def ask(self, question: str) -> None:
         """Start the job that answers a question for the chosen recording."""
@@ -52,10 +63,73 @@ class Fusing(QObject):
         def work(progress: Any) -> Any:
             return _answer(question)(folder, project, name, progress)
 
-        job = Job(f"{TITLES[question]}: {name}", work)
-        job.succeeded.connect(lambda found: self._take(question, key, found))
-        job.failed.connect(lambda text: desk.noticed.emit("stop", text))
-        desk.jobs.start(job, f"fusing-{question}")
+        self._start(f"{TITLES[question]}: {name}", question, work, lambda found: self._take(question, key, found))
+
+    def simulate(self, scenario: str, seed: int, flights: int) -> None:
+        """Start the job that flies a scenario so many times with the project's parts."""
+        if self._desk.document is None:
+            return
+        project, key = self._desk.project, self._key("simulate")
+
+        def work(progress: Any) -> Any:
+            from fusus.study.simulate import simulate
+
+            return simulate(project, scenario, seed, flights, progress)
+
+        self._start(f"Simulating: {scenario}", "simulate", work, lambda found: self._take("simulate", key, found))
+
+    def keep_flight(self, scenario: str, seed: int) -> None:
+        """Fly a scenario once and keep it as a recording; then look at it."""
+        document = self._desk.document
+        if document is None:
+            return
+        if document.read_only:
+            self._desk.noticed.emit("mind", "This project is open read-only; no recording can be kept in it.")
+            return
+        taken = {r.name for r in self._desk.recordings()}
+        name, n = f"simulated-{scenario}-{seed}", 2
+        while name in taken:
+            name, n = f"simulated-{scenario}-{seed}-{n}", n + 1
+        project = document.project
+
+        def work(_progress: Any) -> Any:
+            from fusus.study.simulate import keep_flight
+
+            return keep_flight(document.folder, project, scenario, seed, name)
+
+        self._start(f"Flying {name}", "keep", work, lambda _: self._look_at(name))
+
+    def export(self, path: Path) -> None:
+        """Write the judged estimate that is shown, as a table or as a track, by the file's ending."""
+        result = self._desk.study
+        if result is None:
+            self._desk.noticed.emit("mind", "There is no estimate yet: choose a recording and run Fusion.")
+            return
+
+        def work(_progress: Any) -> Any:
+            from fusus.study.exporting import export_estimate
+
+            export_estimate(result.study, path)
+
+        written = (
+            f"Saved {path.name}: {result.study.judged.replay.estimator.title} over {result.study.request.recording}."
+        )
+        self._start(f"Writing {path.name}", "export", work, lambda _: self._desk.noticed.emit("fine", written))
+
+    def _start(self, title: str, slot: str, work: Callable[[Any], Any], then: Callable[[Any], None]) -> None:
+        job = Job(title, work)
+        job.succeeded.connect(then)
+        job.failed.connect(lambda text: self._desk.noticed.emit("stop", text))
+        self._desk.jobs.start(job, f"fusing-{slot}")
+
+    def _look_at(self, name: str) -> None:
+        document = self._desk.document
+        if document is None:
+            return
+        book.note(document.folder, "flight simulated", recording=name)
+        document.recordings_changed.emit(None)
+        self._desk.do(SetValue("fusion.recording", name, f"Look at {name}"))
+        self._desk.noticed.emit("fine", f"Kept as recording “{name}”.")
 
     def _take(self, question: str, key: str, found: Any) -> None:
         if self._desk.document is None:

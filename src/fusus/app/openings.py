@@ -100,6 +100,18 @@ class Openings:
         except FususError as error:
             self._desk.noticed.emit("stop", str(error))
 
+    def ask_export(self) -> None:
+        """Ask for a file, and write the judged estimate there by its ending."""
+        recording = self._desk.recording()
+        kinds = "Table (*.csv);;Table (*.parquet);;Track (*.geojson);;Track (*.gpx)"
+        path, kind = QFileDialog.getSaveFileName(
+            self._window, "Save the estimate", f"{recording.name if recording else 'estimate'}.csv", kinds
+        )
+        if path:
+            # A name typed without an ending takes that of the kind chosen.
+            ending = kind[kind.find("*.") + 1 : -1] if "*." in kind else ".csv"
+            self._desk.fusing.export(Path(path) if Path(path).suffix else Path(path + ending))
+
     def take_files(self, files: list[Path]) -> None:
         """Import files, or open a project folder that was dropped."""
         if len(files) == 1 and (files[0] / store.PROJECT_FILE).exists():

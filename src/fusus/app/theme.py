@@ -170,6 +170,9 @@ def style_sheet(t: Tokens) -> str:
     QLineEdit:hover, QDateEdit:hover {{ border-bottom: 1px solid {t.faint}; }}
     QLineEdit:focus, QDateEdit:focus {{ border: 1px solid {t.accent}; background: {t.band}; }}
     QLineEdit:disabled {{ color: {t.faint}; }}
+    QSpinBox {{ background: transparent; border: none; border-bottom: 1px solid {t.rule}; padding: 2px 4px; }}
+    QSpinBox:focus {{ border: 1px solid {t.accent}; }}
+    QSpinBox::up-button, QSpinBox::down-button {{ width: 0; border: none; }}
     QComboBox {{ background: transparent; border: none; border-bottom: 1px solid {t.rule}; padding: 2px 4px; }}
     QComboBox:hover {{ border-bottom: 1px solid {t.faint}; }}
     QComboBox:focus {{ border: 1px solid {t.accent}; }}

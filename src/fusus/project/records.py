@@ -113,13 +113,17 @@ class Brief(Record):
 
 
 class Fusion(Record):
-    """Which recording, which estimators (the first is the one that is judged), how tuned, how compared."""
+    """Which recording, which estimators (the first is the one that is judged), how tuned, how compared.
+
+    ``outages``: stretches whose fixes Fusion hides to see what comes of it, (start, duration) in s; nothing is judged by them.
+    """
 
     recording: str | None = None
     estimators: Annotated[tuple[EstimatorName, ...], Field(min_length=1)] = ("attitude-ekf", "complementary")
     use_magnetometer: bool = True
     use_barometer: bool = True
     use_gnss: bool = True
+    outages: tuple[tuple[Annotated[float, Field(ge=0)], Annotated[float, Field(gt=0)]], ...] = ()
     align_time: bool = False
     align_yaw: bool = False
     complementary: ComplementaryParameters = ComplementaryParameters()

@@ -45,7 +45,9 @@ def ablate(
     """
     progress = progress or Silent()
     if loaded.reference is None:
-        raise RecordingError(loaded.info.name, "ablation needs a reference to measure by; it has none.")
+        raise RecordingError(
+            loaded.info.name, "ablation needs a reference to measure by, or fixes for a smoother; it has neither."
+        )
     given = loaded.given
     a = given.aiding
     cases: list[tuple[str, EstimatorInput | None]] = [("As it is", given)]

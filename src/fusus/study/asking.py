@@ -14,23 +14,24 @@ from fusus.study.fusion_schools import fusion_schools
 from fusus.study.loading import load
 from fusus.study.run import request_for
 from fusus.study.schools import School
+from fusus.study.smoothing import load_measurable
 from fusus.study.survey import Survey, survey
 from fusus.study.tuning import tuning_by_likelihood
 
 
 def _ablation(folder: Path, project: Project, recording: str, progress: Progress) -> Ablation:
     request = request_for(folder, project, recording)
-    return ablate(load(folder, project, recording), request.choices[0], project.brief.requirements, progress)
+    return ablate(load_measurable(folder, project, recording), request.choices[0], project.brief.requirements, progress)
 
 
 def _faults(folder: Path, project: Project, recording: str, progress: Progress) -> tuple[FaultResult, ...]:
     return fault_sweep(
-        load(folder, project, recording), request_for(folder, project, recording).choices, progress=progress
+        load_measurable(folder, project, recording), request_for(folder, project, recording).choices, progress=progress
     )
 
 
 def _schools(folder: Path, project: Project, recording: str, progress: Progress) -> tuple[School, ...]:
-    return fusion_schools(project, load(folder, project, recording), progress)
+    return fusion_schools(project, load_measurable(folder, project, recording), progress)
 
 
 def _likelihood(folder: Path, project: Project, recording: str, progress: Progress) -> tuple[SetMany, float]:

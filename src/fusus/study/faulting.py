@@ -74,7 +74,10 @@ def fault_sweep(
     """Return what each fault does to each estimator; RecordingError where there is nothing to measure against."""
     progress = progress or Silent()
     if loaded.reference is None:
-        raise RecordingError(loaded.info.name, "faults need a reference to measure what they do; it has none.")
+        raise RecordingError(
+            loaded.info.name,
+            "faults need a reference to measure what they do, or fixes for a smoother; it has neither.",
+        )
     total, done, out = len(choices) * (len(faults) + 1), 0, []
     for choice in choices:
         plain = _run(loaded, loaded.given, choice.estimator, choice.parameters)

@@ -29,7 +29,10 @@ def fusion_schools(project: Project, loaded: LoadedRecording, progress: Progress
     """Return the questions with figures from one recording; RecordingError where it has no reference."""
     progress = progress or Silent()
     if loaded.reference is None:
-        raise RecordingError(loaded.info.name, "comparing schools needs a reference to measure by; it has none.")
+        raise RecordingError(
+            loaded.info.name,
+            "comparing schools needs a reference to measure by, or fixes for a smoother; it has neither.",
+        )
     makers = (_simple, _bias, _heading, _height, _filtered, _rate)
     out = []
     for i, make in enumerate(makers):

@@ -21,7 +21,10 @@ from fusus.study.site import site_of
 
 @dataclass(frozen=True, slots=True)
 class LoadedRecording:
-    """A recording ready for estimators, its reference if it has one, and what was left out."""
+    """A recording ready for estimators, its reference if it has one, and what was left out.
+
+    ``measured_by``: what stands in for the reference; empty where it is the recording's own.
+    """
 
     info: RecordingInfo
     given: EstimatorInput
@@ -29,6 +32,7 @@ class LoadedRecording:
     site: Site
     problems: tuple[Problem, ...]
     corrected_by: tuple[str, ...] = ()
+    measured_by: str = ""
 
 
 def load(

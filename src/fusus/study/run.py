@@ -19,6 +19,7 @@ from fusus.core.progress import Progress, Silent
 from fusus.errors import AlignmentError
 from fusus.project.records import Project
 from fusus.study.loading import LoadedRecording, load
+from fusus.study.smoothing import smoothed
 
 # Outages are tried at places shifted against one another, in so many runs.
 TRIAL_SETS = 3
@@ -50,11 +51,15 @@ class Request:
 
 @dataclass(frozen=True, slots=True)
 class Estimate:
-    """One estimator's result; ``comparison`` is None without a reference, ``why_not`` says why."""
+    """One estimator's result; ``comparison`` is None without a reference, ``why_not`` says why.
+
+    ``against_smoother``: how far it is off the smoother where there is no reference, else None.
+    """
 
     replay: Replay
     comparison: Comparison | None
     why_not: str
+    against_smoother: Comparison | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,7 +104,9 @@ def run(request: Request, progress: Progress | None = None) -> Study:
     whole = loaded
     if request.outages:
         loaded = without_fixes(loaded, request.outages)
-    estimates = tuple(_estimate(loaded, choice, request, progress) for choice in request.choices)
+    # The smoother sees the fixes that an outage hides from the others.
+    stand_in = smoothed(whole, request.project.fusion.navigation_ekf) if loaded.reference is None else None
+    estimates = tuple(_estimate(loaded, choice, request, progress, stand_in) for choice in request.choices)
     judged = estimates[0]
     verdicts = tuple(
         judge(r, None, "the recording holds no fixes: its place can only drift away")
@@ -132,13 +139,13 @@ def without_fixes(loaded: LoadedRecording, outages: Outages) -> LoadedRecording:
 
 
 def outage_errors(
-    loaded: LoadedRecording, estimate: Estimate, outages: Outages
+    loaded: LoadedRecording, comparison: Comparison | None, outages: Outages
 ) -> list[tuple[float | None, float | None]]:
     """Return horizontal and height error at the end of each outage, m."""
     begins = float(loaded.given.t_s[0])
-    if estimate.comparison is None:
+    if comparison is None:
         return [(None, None)] * len(outages)
-    return [error_at(estimate.comparison, begins + start + duration) for start, duration in outages]
+    return [error_at(comparison, begins + start + duration) for start, duration in outages]
 
 
 def _trials(
@@ -163,16 +170,19 @@ def _trials(
         if not outages:
             continue
         tried = _estimate(without_fixes(loaded, outages), request.choices[0], request, progress)
-        errors += [h for h, _ in outage_errors(loaded, tried, outages) if h is not None]
+        errors += [h for h, _ in outage_errors(loaded, tried.comparison, outages) if h is not None]
     return np.array(errors) if errors else None
 
 
-def _estimate(loaded: LoadedRecording, choice: Choice, request: Request, progress: Progress) -> Estimate:
+def _estimate(
+    loaded: LoadedRecording, choice: Choice, request: Request, progress: Progress, stand_in: Track | None = None
+) -> Estimate:
     replay = run_estimator(choice.estimator, choice.parameters, loaded.given, loaded.site, progress)
-    if loaded.reference is None:
-        return Estimate(replay, None, "the recording has no reference attitude")
     motion = replay.motion
     track = Track(replay.t_s, replay.outputs.q_nb, motion.pos_n if motion else None, motion.vel_n if motion else None)
+    if loaded.reference is None:
+        why = "the recording has no reference attitude"
+        return Estimate(replay, None, why, compare(track, stand_in) if stand_in is not None else None)
     try:
         return Estimate(replay, compare(track, loaded.reference, request.align_time, request.align_yaw), "")
     except AlignmentError as error:

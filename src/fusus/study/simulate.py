@@ -1,7 +1,7 @@
 """Simulated flights of a project's craft with its own parts: one kept as a recording, or many for the errors to expect."""
 
 import os
-from concurrent.futures import Executor, ProcessPoolExecutor
+from concurrent.futures import Executor, ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from pathlib import Path
@@ -86,12 +86,13 @@ def simulate(
     progress: Progress | None = None,
     executor: Executor | None = None,
 ) -> Simulated:
-    """Return what the project's estimators make of simulated flights, worked off by processes or by a given executor."""
+    """Return what the project's estimators make of simulated flights, worked off by threads or by a given executor."""
     tasks = tasks_of(project, scenario, seed, runs)
     if executor is not None or runs < 4:
         outcomes = fly_many(tasks, executor, progress)
     else:
-        with ProcessPoolExecutor(max(1, min(os.cpu_count() or 1, runs))) as pool:
+        # Most of the work is compiled and lets other threads run: two are as fast as two processes, which a window must not fork.
+        with ThreadPoolExecutor(max(1, min(os.cpu_count() or 1, runs))) as pool:
             outcomes = fly_many(tasks, pool, progress)
     names = tuple(dict.fromkeys(o.estimator for o in outcomes))
     return Simulated(

@@ -128,10 +128,10 @@ def _motion_consistency(e: Estimate, motion: MotionOutputs) -> dict[str, Any]:
     return _object({"nis": nis, "nees": values | {"bands": bands}, "coverage": cover})
 
 
-def outages(study: Study) -> list[dict[str, Any]]:
+def outages(study: Study, comparison: Comparison | None) -> list[dict[str, Any]]:
     """Return what the judged estimate is off at the end of each outage that was asked for."""
     asked = study.request.outages
-    found = outage_errors(study.loaded, study.judged, asked)
+    found = outage_errors(study.loaded, comparison, asked)
     return [
         {"start_s": s, "duration_s": d, "horizontal_error_m": plain(h), "height_error_m": plain(v)}
         for (s, d), (h, v) in zip(asked, found, strict=True)
@@ -187,7 +187,10 @@ def replay_report(study: Study) -> dict[str, Any]:
             "errors": errors(e.comparison),
             "no_errors_because": e.why_not or None,
             "alignment": alignment(e.comparison),
-            "outages": outages(study),
+            "outages": outages(study, e.comparison),
+            "against_smoother": {"errors": errors(e.against_smoother), "outages": outages(study, e.against_smoother)}
+            if e.against_smoother is not None
+            else None,
             "consistency": consistency(e),
             "gyro_bias_rad_s": list(e.replay.outputs.gyro_bias_b[-1]),
             "starts_at_rest": e.replay.start.is_still,

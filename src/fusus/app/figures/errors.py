@@ -60,6 +60,21 @@ class ErrorFigure(FigureFrame):
         if curves:
             self.item.setXRange(float(curves[0].t_s[0]), float(curves[0].t_s[-1]), padding=0.01)
 
+    def shade(self, spans: list[tuple[float, float]], words: str) -> None:
+        """Shade stretches of time, s, and name them."""
+        t = theme.tokens()
+        for i, (start, end) in enumerate(spans):
+            region = pg.LinearRegionItem(
+                (start, end), movable=False, brush=theme.hex_with_alpha(t.plum, 28), pen=pg.mkPen(None)
+            )
+            region.setZValue(-20)
+            if i == 0:
+                label = pg.InfLineLabel(
+                    region.lines[0], words, position=0.93, color=t.plum, anchors=((0, 0.5), (0, 0.5))
+                )
+                label.setFont(theme.font(12))
+            self.item.addItem(region, ignoreBounds=True)
+
     def _top(self, curves: list[ErrorCurve], limit: float | None) -> float:
         # The judged curve and the limit set the scale: one poor estimator must not flatten the rest.
         tops = [1.15 * limit] if limit else []

@@ -185,6 +185,10 @@ TEXTS: dict[str, Help] = {
     "gate_sigma": Help("Gate, innovations", "Updates further off than this many sigmas are refused.", "3 to 5"),
     "recover_s": Help("Recovery", "After so long a refusal of a measurement the filter gives way.", "5 to 60 s"),
     "fusion.use_barometer": Help("Barometer", "Without it height comes from fixes and rangefinder alone."),
+    "fusion.outages": Help(
+        "Hide fixes", "Stretches in which no fix reaches the estimators: what would an outage do here? Nothing is judged by it.",
+        "Start and duration in s: 120:8.",
+    ),
     "fusion.use_gnss": Help("GNSS", "Without it place and speed drift away within seconds, and tilt rests on gravity."),
     "gyro_cross_sigma_rad": Help("Gyro cross-axis", "How far the gyro's axes may be off square: a turn about one shows about "
     "the others.", "0.05 to 0.5°"),

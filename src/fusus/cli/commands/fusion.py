@@ -29,6 +29,15 @@ def _named(quantity: str) -> str:
     )
 
 
+def _measured(given: Any) -> dict[str, str]:
+    return {"measured_against": given.measured_by or given.info.reference_is or "reference"}
+
+
+def _tell_measure(given: Any) -> None:
+    if given.measured_by:
+        typer.echo(f"measured against {given.measured_by}, for want of a reference: it is no truth")
+
+
 def _print(table: Any) -> None:
     from rich.console import Console
 
@@ -163,12 +172,13 @@ def ablate(project: ProjectFolder, recording: RecordingName, as_json: JsonFlag =
     with answering(as_json):
         from fusus.project import store
         from fusus.study.ablation import ablate as study
-        from fusus.study.loading import load
         from fusus.study.run import request_for
+        from fusus.study.smoothing import load_measurable
 
         loaded = store.load(project)
         request = request_for(project, loaded, recording)
-        found = study(load(project, loaded, recording), request.choices[0], loaded.brief.requirements, StderrProgress())
+        given = load_measurable(project, loaded, recording)
+        found = study(given, request.choices[0], loaded.brief.requirements, StderrProgress())
         names = [r.key for r in found.requirements]
         quantities = [r.quantity for r in found.requirements]
         if as_json:
@@ -177,7 +187,7 @@ def ablate(project: ProjectFolder, recording: RecordingName, as_json: JsonFlag =
             for v in found.rows:
                 shown = [_shown(q, x) for q, x in zip(quantities, v.values, strict=True)]
                 rows.append({"variant": v.title, "values": dict(zip(keys, shown, strict=True))})
-            print_json({"recording": recording, "estimator": found.estimator, "rows": rows})
+            print_json({"recording": recording, **_measured(given), "estimator": found.estimator, "rows": rows})
             return
         table = table_of(found.estimator, *(f"{n}>" for n in names))
         for v in found.rows:
@@ -185,6 +195,7 @@ def ablate(project: ProjectFolder, recording: RecordingName, as_json: JsonFlag =
                 v.title, *("–" if x is None else _cell(q, x) for q, x in zip(quantities, v.values, strict=True))
             )
         _print(table)
+        _tell_measure(given)
 
 
 def faults(
@@ -199,8 +210,8 @@ def faults(
         from fusus.core.simulation.faults import FAULTS, fault_named
         from fusus.project import store
         from fusus.study.faulting import fault_sweep
-        from fusus.study.loading import load
         from fusus.study.run import Choice
+        from fusus.study.smoothing import load_measurable
 
         loaded = store.load(project)
         try:
@@ -209,11 +220,13 @@ def faults(
             choices = tuple(Choice(n, loaded.fusion.parameters_of(n)) for n in names)
         except KeyError as error:
             refuse(f"{error.args[0]}.", as_json)
-        found = fault_sweep(load(project, loaded, recording), choices, chosen, StderrProgress())
+        given = load_measurable(project, loaded, recording)
+        found = fault_sweep(given, choices, chosen, StderrProgress())
         if as_json:
             print_json(
                 {
                     "recording": recording,
+                    **_measured(given),
                     "results": [
                         {
                             "fault": r.fault.name, "estimator": r.estimator, "start_s": r.start_s, "end_s": r.end_s,
@@ -239,6 +252,7 @@ def faults(
             )
             table.add_row(r.title, r.fault.title, worst, says, "–" if r.recovers_s is None else f"{r.recovers_s:.0f} s")
         _print(table)
+        _tell_measure(given)
 
 
 def schools(project: ProjectFolder, recording: RecordingName, as_json: JsonFlag = False) -> None:
@@ -248,15 +262,17 @@ def schools(project: ProjectFolder, recording: RecordingName, as_json: JsonFlag 
 
         from fusus.project import store
         from fusus.study.fusion_schools import fusion_schools
-        from fusus.study.loading import load
+        from fusus.study.smoothing import load_measurable
 
         loaded = store.load(project)
-        found = fusion_schools(loaded, load(project, loaded, recording), StderrProgress())
+        given = load_measurable(project, loaded, recording)
+        found = fusion_schools(loaded, given, StderrProgress())
         if as_json:
-            print_json({"recording": recording, "schools": [asdict(s) for s in found]})
+            print_json({"recording": recording, **_measured(given), "schools": [asdict(s) for s in found]})
             return
         for s in found:
             typer.echo(f"{s.question}\n  {s.first}: {s.first_says}\n  {s.second}: {s.second_says}\n  -> {s.here}")
+        _tell_measure(given)
 
 
 def survey(project: ProjectFolder, recording: RecordingName, as_json: JsonFlag = False) -> None:

@@ -41,6 +41,7 @@ def replay(
 ) -> None:
     """Run estimators over recordings and say how far they are from the reference."""
     with answering(as_json):
+        from fusus.core.analysis.outage import outage_from
         from fusus.core.estimation.catalogue import info_for
         from fusus.project import store
         from fusus.study.run import Choice, Request
@@ -54,7 +55,10 @@ def replay(
             refuse(f"--estimator {error.args[0]}.", as_json)
         if out is not None and len(infos) * len(recording) > 1:
             refuse("--out takes one estimator and one recording; give one of each.", as_json)
-        outages = tuple(_outage(text, as_json) for text in gnss_outage or [])
+        try:
+            outages = tuple(outage_from(text) for text in gnss_outage or [])
+        except ValueError as error:
+            refuse(f"--gnss-outage {error}", as_json)
         reports = []
         for name in recording:
             for info in infos:
@@ -81,26 +85,10 @@ def _run(request: Any, out: Path | None) -> dict[str, Any]:
 
     study = run(request, StderrProgress())
     if out is not None:
-        from fusus.logs.estimates import write_estimate
-        from fusus.logs.tracks import ENDINGS, write_track
-        from fusus.study.aiding import home_of
+        from fusus.study.exporting import export_estimate
 
-        info = study.loaded.info
-        if out.suffix.lower() in ENDINGS:
-            write_track(study.judged.replay, home_of(request.project, info), out, info.when)
-        else:
-            write_estimate(study.judged.replay, out)
+        export_estimate(study, out)
     return replay_report(study)
-
-
-def _outage(text: str, as_json: bool) -> tuple[float, float]:
-    try:
-        start, length = (float(part) for part in text.split(":"))
-    except ValueError:
-        refuse(f"--gnss-outage {text}: write START:DURATION in seconds, for example 120:8.", as_json)
-    if not (length > 0 and start >= 0):
-        refuse(f"--gnss-outage {text}: the start must not be negative and the duration must be above 0 s.", as_json)
-    return start, length
 
 
 def _tuned(tuning: Any, path: Path, name: str, as_json: bool) -> Any:
@@ -121,32 +109,38 @@ def _tuned(tuning: Any, path: Path, name: str, as_json: bool) -> Any:
     return changed(tuning, **data)
 
 
-def _tell(report: dict[str, Any], out: Path | None) -> None:
-    typer.echo(
-        f"{report['estimator']} over “{report['recording']}”: {report['samples']} samples in {report['elapsed_s']:.2f} s "
-        f"({report['x_real_time']:.0f} times real time)"
-    )
-    e = report["errors"]
-    if e is None:
-        typer.echo(f"  no errors: {report['no_errors_because']}")
-    else:
-        for quantity in ("tilt", "heading"):
-            values = [e[f"{quantity}_{s}_deg"] for s in ("rmse", "p95", "max")]
-            typer.echo(f"  {quantity:<10} RMSE {values[0]:6.2f}°   95 % {values[1]:6.2f}°   max {values[2]:6.2f}°")
-        for quantity, key, unit in (
-            ("horizontal", "m", "m"), ("height", "m", "m"), ("velocity", "m_s", "m/s"), ("climb", "m_s", "m/s"),
-        ):  # fmt: skip
-            if f"{quantity}_rmse_{key}" in e:
-                values = [e[f"{quantity}_{s}_{key}"] for s in ("rmse", "p95", "max")]
-                typer.echo(
-                    f"  {quantity:<10} RMSE {values[0]:6.2f} {unit}   95 % {values[1]:6.2f} {unit}   max {values[2]:6.2f} {unit}"
-                )
-    for o in report["outages"]:
+def _tell_errors(e: dict[str, Any], outages: list[dict[str, Any]]) -> None:
+    for quantity in ("tilt", "heading"):
+        values = [e[f"{quantity}_{s}_deg"] for s in ("rmse", "p95", "max")]
+        typer.echo(f"  {quantity:<10} RMSE {values[0]:6.2f}°   95 % {values[1]:6.2f}°   max {values[2]:6.2f}°")
+    for quantity, key, unit in (
+        ("horizontal", "m", "m"), ("height", "m", "m"), ("velocity", "m_s", "m/s"), ("climb", "m_s", "m/s"),
+    ):  # fmt: skip
+        if f"{quantity}_rmse_{key}" in e:
+            values = [e[f"{quantity}_{s}_{key}"] for s in ("rmse", "p95", "max")]
+            typer.echo(
+                f"  {quantity:<10} RMSE {values[0]:6.2f} {unit}   95 % {values[1]:6.2f} {unit}   max {values[2]:6.2f} {unit}"
+            )
+    for o in outages:
         if o["horizontal_error_m"] is not None:
             typer.echo(
                 f"  outage from {o['start_s']:g} s for {o['duration_s']:g} s: {o['horizontal_error_m']:.2f} m off at its end, "
                 f"height {o['height_error_m']:.2f} m"
             )
+
+
+def _tell(report: dict[str, Any], out: Path | None) -> None:
+    typer.echo(
+        f"{report['estimator']} over “{report['recording']}”: {report['samples']} samples in {report['elapsed_s']:.2f} s "
+        f"({report['x_real_time']:.0f} times real time)"
+    )
+    if report["errors"] is not None:
+        _tell_errors(report["errors"], report["outages"])
+    else:
+        typer.echo(f"  no errors: {report['no_errors_because']}")
+    if report["against_smoother"] is not None:
+        typer.echo("  off the smoother, which knows what came after but is no truth:")
+        _tell_errors(report["against_smoother"]["errors"], report["against_smoother"]["outages"])
     bias = [57.29577951308232 * b for b in report["gyro_bias_rad_s"]]
     typer.echo(f"  gyro bias at the end: {bias[0]:+.3f} {bias[1]:+.3f} {bias[2]:+.3f} °/s")
     for f in report["findings"]:

@@ -12,6 +12,17 @@ SETTLE_S = 25.0  # between outages made on purpose: the estimate has to recover
 Outages = tuple[tuple[float, float], ...]
 
 
+def outage_from(text: str) -> tuple[float, float]:
+    """Return what START:DURATION in seconds says; ValueError where it says nothing of the kind."""
+    try:
+        start, length = (float(part) for part in text.split(":"))
+    except ValueError:
+        raise ValueError(f"{text}: write START:DURATION in seconds, for example 120:8.") from None
+    if not (0 < length < np.inf and 0 <= start < np.inf):
+        raise ValueError(f"{text}: the start must not be negative and the duration must be above 0 s.")
+    return start, length
+
+
 def hidden(gnss: Array, outages: Outages, begins_s: float) -> Array:
     """Return fixes (M, 9) without those that come in outages: (start after ``begins_s``, duration) in s."""
     keep = np.ones(len(gnss), dtype=bool)

@@ -57,6 +57,8 @@ def barometer_disagrees(given: EstimatorInput) -> list[Finding]:
     if len(g) < 50 or len(b) < 50:
         return []
     t = b[(b[:, 0] >= g[0, 0]) & (b[:, 0] <= g[-1, 0]), 0]
+    after = np.clip(np.searchsorted(g[:, 0], t), 1, len(g) - 1)
+    t = t[g[after, 0] - g[after - 1, 0] < 1.0]  # in an outage nobody says how it climbs
     up, climb = np.interp(t, b[:, 0], b[:, 1]), np.interp(t, g[:, 0], -g[:, 6])
     found = _off_its_way(t, up[:, None], climb[:, None], QUICK_S)
     if found is None:

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from fusus.core.prediction.course import waypoints
 from fusus.core.prediction.mission import Mission
+from fusus.core.simulation.kinds import KINDS
 from fusus.core.simulation.scenario import Conditions, Disturbance
 from fusus.core.simulation.trajectory import Air, Motion, Waypoint, fly
 
@@ -160,13 +161,10 @@ def _turns(m: Mission) -> tuple[list[Waypoint], Conditions]:
     return _land(points, t + 5, m, yaw), _around(m)
 
 
-SCENARIOS = (
-    Scenario("mission", "the brief's mission: hover, transit, turns, an outage under steel, return", _mission),
-    Scenario("hover", "a minute and more over one place", _hover),
-    Scenario("transit", "lanes there and back at the mission's speed", _transit),
-    Scenario("turns", "three circles, the nose along the path", _turns),
-    Scenario("outage", "lanes with two stretches without GNSS", _outage),
-)
+MAKERS: dict[str, Callable[[Mission], tuple[list[Waypoint], Conditions]]] = {
+    "mission": _mission, "hover": _hover, "transit": _transit, "turns": _turns, "outage": _outage,
+}  # fmt: skip
+SCENARIOS = tuple(Scenario(name, about, MAKERS[name]) for name, about in KINDS.items())
 
 
 def scenario_named(name: str) -> Scenario:

@@ -140,13 +140,20 @@ class ErrorsPage(QWidget):
         ]
         if not curves:
             shown.show_curves([], None, False)
-            missing = (
-                "no reference" if result.study.judged.comparison is None else "neither estimate nor reference holds it"
-            )
+            has_measure = result.curves[0].reference_q_nb is not None
+            missing = "neither estimate nor reference holds it" if has_measure else "no reference"
             shown.title.setText(f"{missing.capitalize()}: no {q.title.lower()} errors")
             return
         limit = _limit(result.study.request.project.brief.requirements, q.requirement, q.unit)
         shown.show_curves(curves, limit, both_sides=q.has_sign)
+        begins = float(result.study.loaded.given.t_s[0])
+        shown.shade([(begins + s, begins + s + d) for s, d in result.study.request.outages], "GNSS hidden")
+        if result.study.judged.comparison is None:
+            shown.title.setText(f"Off the smoother over {recording}")
+            shown.title.setToolTip(
+                "There is no reference: the smoother, which knows what came after, stands in. It is no truth."
+            )
+            return
         shown.title.setText(f"Errors over {recording}")
         shown.title.setToolTip(f"By {reference}; the band is twice the sigma that the judged estimator claims")
 
@@ -175,7 +182,12 @@ class ErrorsPage(QWidget):
             cells.append(f"{nees:.2f}" if nees is not None else "–")
             cells.append(figure(curve.figures["x_real_time"] or 0.0, 2))
             rows.append(cells)
-        self.table.show_rows(rows, ["RMS errors against the reference"] * len(rows))
+        by = (
+            "the reference"
+            if self.desk.study.study.judged.comparison is not None
+            else "the smoother, which is no truth"
+        )
+        self.table.show_rows(rows, [f"RMS errors against {by}"] * len(rows))
         for r in range(self.table.rowCount()):
             self.table.setRowHeight(r, ROW_PX)
         self.table.setFixedHeight(ROW_PX * min(4, self.table.rowCount()) + HEADER_PX)

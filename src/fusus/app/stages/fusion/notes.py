@@ -1,5 +1,7 @@
 """Fusion's conclusions: the core's findings, and whether they are current."""
 
+from typing import Any
+
 from fusus.app.desk import Desk
 from fusus.app.margin import Note
 from fusus.app.text import figure
@@ -19,16 +21,42 @@ def notes(desk: Desk) -> tuple[Note, ...]:
         return ()
     study = desk.study.study
     out = [Note(f.subject, f.severity, f.statement, f.reason, f.next_step, f.link) for f in study.findings]
+    out += _hidden(study)
     out += _asked(desk)
     if study.judged.comparison is None:
+        stands_in = study.judged.against_smoother is not None
         out.append(
             Note(
-                "There is nothing to measure against", "mind", f"No errors: {study.judged.why_not}.",
-                "A jig, another system's attitude or a simulation's truth makes a reference.",
+                "There is no truth to measure against" if stands_in else "There is nothing to measure against", "mind",
+                f"No errors: {study.judged.why_not}."
+                + (" Curves show how far the estimates are off the smoother." if stands_in else ""),
+                "The smoother knows what came after each moment, but shares the sensors: requirements are not judged by it."
+                if stands_in
+                else "A jig, another system's attitude or a simulation's truth makes a reference.",
                 "Import a reference with the log", "action.import",
             )
         )  # fmt: skip
     return tuple(out)
+
+
+def _hidden(study: Any) -> list[Note]:
+    """Return what the judged estimate is off at the end of each stretch whose fixes are hidden."""
+    from fusus.study.run import outage_errors
+
+    c = study.judged.comparison or study.judged.against_smoother
+    out = []
+    asked = study.request.outages
+    for (start, length), (horizontal, height) in zip(asked, outage_errors(study.loaded, c, asked), strict=True):
+        off = f"{horizontal:.2f} m off" if horizontal is not None else "its place is not known"
+        out.append(
+            Note(
+                f"Fixes hidden for {figure(length)} s", "fine",
+                f"At the end, t = {start + length:.0f} s, it is {off}"
+                + (f", height {height:.2f} m." if height is not None else "."),
+                "Without fixes the way is summed up from rates and forces.", "Hide other stretches", "fusion.outages",
+            )
+        )  # fmt: skip
+    return out
 
 
 def _asked(desk: Desk) -> list[Note]:

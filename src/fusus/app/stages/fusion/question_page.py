@@ -48,6 +48,9 @@ class QuestionPage(QWidget):
             return
         if not self.desk.fusing.is_current(self.question):
             self.note.setText(f"{self._words} The inputs have changed since: ask again.")
+        study = self.desk.study.study if self.desk.study is not None else None
+        if study is not None and study.loaded.reference is None:
+            self.note.setText(f"{self.note.text()} Measured against the smoother, for want of a reference.")
         rows, tips = self._rows(found)
         self.table.show_rows(rows, tips)
 

@@ -1,6 +1,6 @@
 """A study made ready for drawing, in the worker thread."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -57,7 +57,7 @@ class FusionResult:
 
 def fusion_result(folder: Path, project: Project, recording: str, progress: Progress) -> FusionResult:
     """Return the study of a recording, ready for drawing."""
-    study = run(request_for(folder, project, recording), progress)
+    study = run(replace(request_for(folder, project, recording), outages=project.fusion.outages), progress)
     judged = study.judged
     motion = judged.replay.motion
     found = errors_of(motion, judged.comparison) if motion is not None and judged.comparison is not None else None
@@ -114,7 +114,7 @@ def _residuals(e: Estimate) -> tuple[Residuals, Residuals]:
 
 
 def _curve(e: Estimate) -> Curve:
-    out, c = e.replay.outputs, e.comparison
+    out, c = e.replay.outputs, e.comparison or e.against_smoother
     found = errors(c) or {}
     consistent = consistency(e)
     value = consistent["nees"]["mean"] if consistent["nees"] else None

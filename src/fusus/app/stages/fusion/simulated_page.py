@@ -1,0 +1,134 @@
+"""Simulated flights of the craft with its own parts: what the estimators make of them, and one kept as a recording."""
+
+import math
+from typing import Any
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QSpinBox, QVBoxLayout, QWidget
+
+from fusus.app.desk import Desk
+from fusus.app.figures.rows import Cell, RowsTable
+from fusus.app.stages.fusion.question_page import error_text
+from fusus.core.estimation.catalogue import info_for
+from fusus.core.simulation.kinds import KINDS
+
+QUANTITIES = ("tilt", "heading", "horizontal", "height", "velocity")
+TITLES = ("estimator", "tilt>", "heading>", "position>", "height>", "velocity>", "after outage>", "within 1 σ>")
+CLAIMED = ("north>", "east>", "height>", "v n>", "v e>", "v d>", "tilt n>", "tilt e>", "head.>")
+MOST = 1000
+
+
+class SimulatedPage(QWidget):
+    """Scenario, seed and number of flights above; estimators and prediction below."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.scenario = QComboBox()
+        self.scenario.setObjectName("simulate-scenario")
+        self.scenario.setAccessibleName("Scenario")
+        for name, about in KINDS.items():
+            self.scenario.addItem(name, name)
+            self.scenario.setItemData(self.scenario.count() - 1, about, Qt.ItemDataRole.ToolTipRole)
+        self.seed = self._number(
+            "simulate-seed", "Seed of the first flight; each further one takes the next", 0, 10**6, 1
+        )
+        self.flights = self._number("simulate-flights", "How many flights", 1, MOST, 20)
+        self.button = QPushButton("Simulate")
+        self.button.setObjectName("ask-simulate")
+        self.button.setProperty("role", "main")
+        self.button.clicked.connect(lambda _=False: self._ask())
+        self.keep = QPushButton("Keep as recording")
+        self.keep.setObjectName("simulate-keep")
+        self.keep.setToolTip("Fly the one of this seed, and keep it as a recording like any other")
+        self.keep.clicked.connect(lambda _=False: desk.fusing.keep_flight(*self.wanted()[:2]))
+        line = QHBoxLayout()
+        for words, widget in (("Scenario", self.scenario), ("Seed", self.seed), ("Flights", self.flights)):
+            line.addWidget(QLabel(words))
+            line.addWidget(widget)
+            line.addSpacing(8)
+        line.addStretch()
+        line.addWidget(self.keep)
+        line.addWidget(self.button)
+        self.note = QLabel()
+        self.note.setWordWrap(True)
+        self.table = RowsTable("simulated", "Simulated flights", TITLES, 0)
+        self.claims = RowsTable("simulated-claims", "Within one sigma, by component", ("within one σ", *CLAIMED), 0)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(14, 8, 14, 8)
+        column.addLayout(line)
+        column.addWidget(self.note)
+        column.addWidget(self.table, 3)
+        column.addWidget(self.claims, 2)
+
+    def _number(self, name: str, tip: str, low: int, high: int, value: int) -> QSpinBox:
+        box = QSpinBox()
+        box.setObjectName(name)
+        box.setAccessibleName(tip)
+        box.setToolTip(tip)
+        box.setRange(low, high)
+        box.setFixedWidth(76)
+        box.setProperty("role", "figure")
+        box.setValue(value)
+        return box
+
+    def wanted(self) -> tuple[str, int, int]:
+        """Return scenario, seed and number of flights."""
+        return str(self.scenario.currentData()), self.seed.value(), self.flights.value()
+
+    def _ask(self) -> None:
+        scenario, seed, flights = self.wanted()
+        self.desk.fusing.simulate(scenario, seed, flights)
+
+    def draw(self) -> None:
+        """Show the newest answer."""
+        found = self.desk.fusing.result("simulate")
+        if found is None:
+            self.note.setText(
+                "The craft of the brief flies with the errors of its chosen parts, and with other ones each time. "
+                "Does the error that is claimed and predicted come true?"
+            )
+            self.table.show_rows([])
+            self.claims.show_rows([])
+            return
+        many = len({o.seed for o in found.outcomes})
+        changed = "" if self.desk.fusing.is_current("simulate") else " The project has changed since: simulate again."
+        self.note.setText(
+            f"{many} flight{'s' if many > 1 else ''} of “{found.scenario}” from seed {found.seed}: RMS errors in the air. "
+            f"Of honest claims 68 % lie within one σ.{changed}"
+        )
+        self.table.show_rows(*_rows(found))
+        self.claims.show_rows(*_claims(found))
+
+
+def _rows(found: Any) -> tuple[list[tuple[Cell, ...]], list[str]]:
+    out: list[tuple[Cell, ...]] = []
+    tips: list[str] = []
+    for s in found.summaries:
+        cells: list[Cell] = [info_for(s.estimator).title]
+        cells += [error_text(q, s.rmse[q]) for q in QUANTITIES]
+        share = sum(s.coverage.values()) / len(s.coverage) if s.coverage else math.nan
+        cells += [error_text("horizontal", s.outage), f"{share:.0%}" if math.isfinite(share) else "–"]
+        out.append(tuple(cells))
+        tips.append(", ".join(f"{k} {v:.0%}" for k, v in s.coverage.items()) or "Claims no sigma of its own")
+    if found.predicted:
+        cells = ["predicted for these parts"]
+        cells += [error_text(q, found.predicted.get(q)) for q in (*QUANTITIES, "outage")]
+        out.append((*cells, "68%"))
+        tips.append("From the parts alone, without flying: see Drift")
+    return out, tips
+
+
+def _claims(found: Any) -> tuple[list[tuple[Cell, ...]], list[str]]:
+    """Return, by estimator that claims them all, the share of errors within one sigma: 68 % of honest ones."""
+    out: list[tuple[Cell, ...]] = []
+    for s in found.summaries:
+        if s.coverage:
+            shares: list[Cell] = [
+                (f"{v:.0%}", "stop") if v < 0.5 else (f"{v:.0%}", "fine") if 0.6 <= v <= 0.78 else f"{v:.0%}"
+                for v in s.coverage.values()
+            ]
+            out.append((info_for(s.estimator).title, *shares))
+    words = "Below 50 % it claims too much, above 78 % it could claim more; " + "NEES, one is due: "
+    tips = [words + ", ".join(f"{k} {v:.2f}" for k, v in s.nees.items()) for s in found.summaries if s.coverage]
+    return out, tips
