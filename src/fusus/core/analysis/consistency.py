@@ -145,7 +145,7 @@ def nees(found: Errors) -> tuple[Nees, ...]:
         e, p = found.error[:, part], found.covariance[:, part, part]
         d = e.shape[1]
         squares = np.einsum("ki,ki->k", e, np.linalg.solve(p + np.eye(d) * 1e-15, e[..., None])[..., 0])
-        lengths = [correlation_length(e[:, i]) for i in range(d)]
+        lengths = [correlation_length(e[:, i], about_zero=True) for i in range(d)]
         count = max(1, round(len(e) / max(1.0, float(np.mean(lengths)))))
         low, high = chi2_bounds(d, count)
         out.append(Nees(name, float(squares.mean()) / d, low / d, high / d))

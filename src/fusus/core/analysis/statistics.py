@@ -34,10 +34,13 @@ def measure(errors: ArrayLike, statistic: Statistic) -> float:
     return float(size.max())
 
 
-def correlation_length(values: ArrayLike) -> float:
-    """Return over how many samples values stay alike: 1 + 2 Σ ρ up to the first ρ below 0.05 (Geyer 1992)."""
+def correlation_length(values: ArrayLike, about_zero: bool = False) -> float:
+    """Return over how many samples values (N,) stay alike: 1 + 2 Σ ρ up to the first ρ below 0.05 (Geyer 1992).
+
+    ``about_zero``: for errors that should have no mean; one that lasts the whole record is then one draw, not an offset.
+    """
     v = np.asarray(values, dtype=float)
-    v = v - v.mean()
+    v = v if about_zero else v - v.mean()
     n = len(v)
     power = float(v @ v)
     if n < 4 or power <= 0.0:

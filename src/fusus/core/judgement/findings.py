@@ -153,7 +153,7 @@ def claimed_noise(e: Evidence) -> Finding | None:
         worst = int(np.argmax([p.ratio for p in parts]))
         p, name = parts[worst], ("yaw", "pitch", "roll")[worst]
         # An error that lasts is one draw, however often it is sampled: few independent ones may be larger by chance.
-        independent = max(1, round(len(wrapped) / correlation_length(wrapped[:, worst])))
+        independent = max(1, round(len(wrapped) / correlation_length(wrapped[:, worst], about_zero=True)))
         if p.ratio > 1.5 and p.ratio**2 > chi2_bounds(1, independent)[1]:
             return Finding(
                 "Claimed accuracy is too good", "stop" if p.ratio > 2.5 else "mind",

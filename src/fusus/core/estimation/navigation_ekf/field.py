@@ -23,8 +23,9 @@ from fusus.core.estimation.navigation_ekf.states import (
     W,
 )
 
-# A field error lasts while the craft goes by its cause: neighbouring samples share it. An imperfect calibration lasts longer.
-DISTURBED_TAU_S, CALIBRATION_TAU_S = 5.0, 15.0
+# A field error lasts while the craft goes by its cause: neighbouring samples share it. That of an imperfect calibration lasts as
+# long as the nose points one way: a leg or a hover, a minute of it.
+DISTURBED_TAU_S, CALIBRATION_TAU_S = 5.0, 60.0
 # What is off is judged by a mean over so long, which the noise of samples does not hide.
 MEAN_S = 0.5
 # Headings of so long are averaged before they are taken in: the covariance need not be touched at every sample.
