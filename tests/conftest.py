@@ -11,6 +11,8 @@ from fusus.core.simulation.record import record
 from fusus.core.simulation.scenario import Conditions, Suite
 from fusus.core.simulation.trajectory import Air, Waypoint, fly
 from fusus.core.world.site import Site, site_at
+from fusus.logs.create import create_recording
+from fusus.logs.info import RecordingInfo
 from fusus.project import store
 from fusus.project.records import Brief, Place, Project
 
@@ -46,6 +48,17 @@ def short_flight(site: Site, seed: int = 1, rate_hz: float = 200.0, wander: floa
     points += [Waypoint(t + 6, 0, 0, 3, yaw), Waypoint(t + 11, 0, 0, 0, yaw), Waypoint(t + 14, 0, 0, 0, yaw)]
     motion = fly(points, rate_hz, site.gravity_m_s2, Air(-2.0, 1.5))
     return motion, record(motion, rate_hz, suite or Suite(), Conditions(rotor_hz=67.0), site, HOME, seed)
+
+
+def flown_project(folder, streams, **parts) -> Project:
+    """Make the project Heron at the known place with one flight, “hop”; return it. ``parts`` are further parts of the project."""
+    project = Project(
+        name="Heron", brief=Brief(place=Place(lat_deg=HOME[0], lon_deg=HOME[1], height_m=HOME[2])), **parts
+    )
+    store.create(folder, project)
+    reference = "simulation truth" if "reference" in streams else ""
+    create_recording(folder, RecordingInfo(name="hop", kind="flight", reference_is=reference), streams)
+    return project
 
 
 @pytest.fixture

@@ -5,15 +5,11 @@ import gc
 import pytest
 from PyQt6.QtCore import QEvent, QSettings
 from PyQt6.QtWidgets import QApplication
-from tests.conftest import HOME, short_flight
+from tests.conftest import flown_project, short_flight
 
 from fusus.app import theme
 from fusus.app.settings import Settings
 from fusus.app.window import Window, apply_theme
-from fusus.logs.create import create_recording
-from fusus.logs.info import RecordingInfo
-from fusus.project import store
-from fusus.project.records import Brief, Place, Project
 
 
 @pytest.fixture(autouse=True)
@@ -36,10 +32,7 @@ def streams(site):
 def flown(tmp_path, streams):
     """A project with one flight."""
     folder = tmp_path / "Heron"
-    store.create(
-        folder, Project(name="Heron", brief=Brief(place=Place(lat_deg=HOME[0], lon_deg=HOME[1], height_m=HOME[2])))
-    )
-    create_recording(folder, RecordingInfo(name="hop", kind="flight", reference_is="simulation truth"), streams)
+    flown_project(folder, streams)
     return folder
 
 

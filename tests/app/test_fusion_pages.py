@@ -1,7 +1,10 @@
 """Fusion's pages in the window: every quantity, consistency, sensors out, faults, schools, tunings."""
 
 import pytest
+from tests.conftest import flown_project
 
+from fusus.app.stages.fusion.ledger import OutagesRow
+from fusus.app.stages.fusion.notes import notes
 from fusus.app.stages.fusion.quantities import QUANTITIES
 from fusus.project.commands import SetValue
 
@@ -96,3 +99,94 @@ def test_tuning_by_parts_without_parts_says_what_is_missing(fusion, qtbot):
     from fusus.app.stages.fusion.notes import notes
 
     assert any(n.subject == "Survey of the flight" for n in notes(fusion.desk))
+
+
+def done(window, qtbot, timeout=120_000):
+    qtbot.waitUntil(lambda: window.desk.study_is_current and not window.desk.jobs.running, timeout=timeout)
+
+
+def hide_fixes(window, text):
+    row = window.findChild(OutagesRow)
+    row.edit.setText(text)
+    row.edit.setModified(True)
+    row.edit.editingFinished.emit()
+    return row
+
+
+def test_fixes_are_hidden_on_trial_and_nothing_is_judged_by_it(fusion, qtbot):
+    before = fusion.desk.judgements
+    hide_fixes(fusion, "30:8, 55:6")
+    assert fusion.desk.project.fusion.outages == ((30.0, 8.0), (55.0, 6.0))
+    done(fusion, qtbot)
+    assert fusion.desk.study.study.request.outages == ((30.0, 8.0), (55.0, 6.0))
+    sheet_of(fusion).errors.show_tab(3)
+    told = [n for n in notes(fusion.desk) if n.subject.startswith("Fixes hidden")]
+    assert [n.subject for n in told] == ["Fixes hidden for 8 s", "Fixes hidden for 6 s"]
+    assert "m off" in told[0].statement
+    assert [j.verdicts for j in fusion.desk.judgements] == [j.verdicts for j in before]
+    fusion.desk.step(True)
+    done(fusion, qtbot)
+    assert not any(n.subject.startswith("Fixes hidden") for n in notes(fusion.desk))
+
+
+def test_a_wrong_outage_is_told_in_its_place(fusion):
+    row = hide_fixes(fusion, "30-8")
+    assert "START:DURATION" in row.fault.text() and fusion.desk.project.fusion.outages == ()
+
+
+def test_flights_are_simulated_and_one_is_kept(fusion, qtbot):
+    sheet = sheet_of(fusion)
+    sheet.show_page("simulate")
+    page = sheet.simulated
+    assert page.scenario.count() == 5 and not words(page.table)
+    page.scenario.setCurrentIndex(page.scenario.findData("hover"))
+    page.flights.setValue(2)
+    page.button.click()
+    qtbot.waitUntil(lambda: fusion.desk.fusing.is_current("simulate") and not fusion.desk.jobs.running, timeout=180_000)
+    page = sheet_of(fusion).simulated
+    assert "2 flights of “hover” from seed 1" in page.note.text()
+    assert words(page.table)[0][0] == "Navigation EKF" and words(page.table)[0][3].endswith(" m")
+    assert words(page.claims)[0][1].endswith("%")
+    page.keep.click()
+    qtbot.waitUntil(lambda: fusion.desk.recording().name == "simulated-hover-1", timeout=120_000)
+    done(fusion, qtbot)
+    assert fusion.desk.recording().reference_is == "simulation truth"
+    sheet_of(fusion).simulated.keep.click()
+    qtbot.waitUntil(lambda: fusion.desk.recording().name == "simulated-hover-1-2", timeout=120_000)
+
+
+@pytest.mark.parametrize("ending", ["csv", "parquet", "geojson", "gpx"])
+def test_the_estimate_is_saved_by_its_ending(fusion, qtbot, tmp_path, monkeypatch, ending):
+    path = tmp_path / "way"
+    monkeypatch.setattr(
+        "fusus.app.openings.QFileDialog.getSaveFileName", lambda *_: (str(path), f"What it is (*.{ending})")
+    )
+    fusion.actions_by_id["export"].trigger()
+    qtbot.waitUntil(lambda: not fusion.desk.jobs.running, timeout=60_000)
+    assert path.with_suffix(f".{ending}").stat().st_size > 1000
+
+
+def test_saving_says_what_is_missing(window, flown, qtbot, tmp_path):
+    said = []
+    window.desk.noticed.connect(lambda how, text: said.append((how, text)))
+    window.desk.open(flown)
+    window.desk.fusing.export(tmp_path / "e.csv")
+    assert said[-1][0] == "mind" and "no estimate yet" in said[-1][1]
+    done(window, qtbot)
+    window.desk.fusing.export(tmp_path / "e.gpx")  # the judged one gives an attitude only
+    qtbot.waitUntil(lambda: said[-1][0] == "stop", timeout=60_000)
+    assert "no position" in said[-1][1] and not (tmp_path / "e.gpx").exists()
+
+
+def test_without_a_reference_curves_are_off_the_smoother(window, streams, tmp_path, qtbot):
+    folder = tmp_path / "Heron"
+    flown_project(folder, {k: v for k, v in streams.items() if k != "reference"})
+    window.desk.open(folder)
+    window.show_stage("fusion")
+    done(window, qtbot)
+    sheet = sheet_of(window)
+    assert sheet.errors.tilt.title.text() == "Off the smoother over hop"
+    assert len(sheet.errors.tilt.data()[1][0]) > 100
+    assert "There is no truth to measure against" in [n.subject for n in notes(window.desk)]
+    ask(window, "schools", qtbot)
+    assert "smoother" in sheet.questions["schools"].note.text()

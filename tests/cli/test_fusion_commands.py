@@ -5,25 +5,13 @@ import xml.etree.ElementTree as ET
 
 import pytest
 from tests.cli.test_output import fusus
-from tests.conftest import HOME, short_flight
-
-from fusus.logs.create import create_recording
-from fusus.logs.info import RecordingInfo
-from fusus.project import store
-from fusus.project.records import Brief, Place, Project
+from tests.conftest import HOME, flown_project, short_flight
 
 
 @pytest.fixture(scope="module")
 def flown(tmp_path_factory, site):
     folder = tmp_path_factory.mktemp("cli") / "Heron"
-    store.create(
-        folder, Project(name="Heron", brief=Brief(place=Place(lat_deg=HOME[0], lon_deg=HOME[1], height_m=HOME[2])))
-    )
-    create_recording(
-        folder,
-        RecordingInfo(name="hop", kind="flight", reference_is="simulation truth"),
-        short_flight(site, seed=4, rate_hz=100.0)[1],
-    )
+    flown_project(folder, short_flight(site, seed=4, rate_hz=100.0)[1])
     return folder
 
 
@@ -132,3 +120,42 @@ def test_simulate_survey_tune_and_faults(flown):
     rows = told("ablate", "--project", flown, "--recording", "hop")["rows"]
     assert rows[0]["variant"] == "As it is"
     assert fusus("schools", "--project", flown, "--recording", "kept").returncode == 0
+
+
+@pytest.fixture(scope="module")
+def unmeasured(tmp_path_factory, site):
+    """A flight of which nobody knows the truth."""
+    folder = tmp_path_factory.mktemp("cli") / "Heron"
+    streams = short_flight(site, seed=4, rate_hz=100.0)[1]
+    flown_project(folder, {k: v for k, v in streams.items() if k != "reference"})
+    return folder
+
+
+def test_without_a_reference_the_smoother_stands_in_and_errors_stay_null(unmeasured):
+    report = told(
+        "replay", "--project", unmeasured, "--recording", "hop", "--estimator", "navigation-ekf", "--gnss-outage", "40:10"
+    )  # fmt: skip
+    assert report["errors"] is None and report["outages"][0]["horizontal_error_m"] is None
+    against = report["against_smoother"]
+    assert 0.0 < against["errors"]["tilt_rmse_deg"] < 1.0
+    assert against["outages"][0]["horizontal_error_m"] > 0.02
+    shown = fusus("replay", "--project", unmeasured, "--recording", "hop", "--estimator", "mahony")
+    assert "no errors" in shown.stdout and "off the smoother" in shown.stdout
+    blind = told("replay", "--project", unmeasured, "--recording", "hop", "--estimator", "mahony", "--no-gnss")
+    assert blind["against_smoother"] is None
+
+
+def test_questions_say_what_they_are_measured_against(flown, unmeasured):
+    assert told("ablate", "--project", flown, "--recording", "hop")["measured_against"] == "simulation truth"
+    found = told(
+        "faults", "--project", unmeasured, "--recording", "hop", "--fault", "jump", "--estimator", "navigation-ekf"
+    )
+    assert found["measured_against"] == "the smoother" and found["results"][0]["worst"]["horizontal_m"] > 1.0
+    shown = fusus("schools", "--project", unmeasured, "--recording", "hop")
+    assert shown.returncode == 0 and "no truth" in shown.stdout
+
+
+@pytest.mark.parametrize("text", ["120", "a:b", "-3:8", "120:0", "10:inf"])
+def test_an_outage_that_is_none_is_refused(flown, text):
+    done = fusus("replay", "--project", flown, "--recording", "hop", "--estimator", "mahony", "--gnss-outage", text)
+    assert done.returncode == 2 and text in done.stderr and "Traceback" not in done.stderr

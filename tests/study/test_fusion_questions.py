@@ -5,7 +5,7 @@ from typing import ClassVar
 
 import numpy as np
 import pytest
-from tests.conftest import HOME, short_flight
+from tests.conftest import flown_project, short_flight
 
 from fusus.core.estimation.navigation_ekf.parameters import Parameters
 from fusus.core.progress import Silent
@@ -13,11 +13,8 @@ from fusus.core.simulation.faults import FAULTS, fault_named
 from fusus.core.simulation.flights import SCENARIOS, scenario_named
 from fusus.core.simulation.scenario import Suite
 from fusus.errors import RecordingError
-from fusus.logs.create import create_recording
-from fusus.logs.info import RecordingInfo
-from fusus.project import store
 from fusus.project.evidence import ASSUMED
-from fusus.project.records import Brief, Fusion, Place, Project
+from fusus.project.records import Fusion, Project
 from fusus.study.ablation import ablate
 from fusus.study.faulting import fault_sweep
 from fusus.study.fusion_schools import fusion_schools, slower
@@ -36,15 +33,8 @@ TUNED = Parameters(
 @pytest.fixture(scope="module")
 def flown(tmp_path_factory, site):
     folder = tmp_path_factory.mktemp("questions") / "Heron"
-    project = Project(
-        name="Heron", brief=Brief(place=Place(lat_deg=HOME[0], lon_deg=HOME[1], height_m=HOME[2])),
-        fusion=Fusion(estimators=("navigation-ekf", "attitude-ekf"), navigation_ekf=TUNED),
-    )  # fmt: skip
-    store.create(folder, project)
-    create_recording(
-        folder, RecordingInfo(name="hop", kind="flight", reference_is="simulation truth"), short_flight(site, seed=4)[1]
-    )
-    return folder, project
+    tuned = Fusion(estimators=("navigation-ekf", "attitude-ekf"), navigation_ekf=TUNED)
+    return folder, flown_project(folder, short_flight(site, seed=4)[1], fusion=tuned)
 
 
 @pytest.fixture(scope="module")

@@ -50,7 +50,7 @@ def _hidden(study: Any) -> list[Note]:
         off = f"{horizontal:.2f} m off" if horizontal is not None else "its place is not known"
         out.append(
             Note(
-                f"Fixes hidden for {figure(length)} s", "fine",
+                f"Fixes hidden for {length:g} s", "fine",
                 f"At the end, t = {start + length:.0f} s, it is {off}"
                 + (f", height {height:.2f} m." if height is not None else "."),
                 "Without fixes the way is summed up from rates and forces.", "Hide other stretches", "fusion.outages",
