@@ -171,15 +171,18 @@ class Desk(QObject):
         if self.document is None:
             return
         self.foresight.run_outlook()
-        self.run_fusion()
-        self.run_judgements()
+        if not self.run_fusion():
+            self.run_judgements()
         self.bench.run_due()
 
-    def run_fusion(self, force: bool = False) -> None:
-        """Run the chosen estimators over the chosen recording."""
+    def run_fusion(self, force: bool = False) -> bool:
+        """Run the chosen estimators over the chosen recording; return whether there is anything to run.
+
+        Recordings are judged when it is done: what Fusion ran need not run again.
+        """
         info = self.recording()
         if self.document is None or info is None or (self.study_is_current and not force):
-            return
+            return False
         folder, project, key = self.document.folder, self.project, self.fusion_key()
 
         def work(progress: Any) -> Any:
@@ -191,12 +194,14 @@ class Desk(QObject):
         job.succeeded.connect(lambda result: self._take_study(key, result))
         job.failed.connect(lambda text: self._fail_study(key, text))
         self.jobs.start(job, "fusion")
+        return True
 
     def _take_study(self, key: str, result: Any) -> None:
         if self.document is None or key != self.fusion_key():
             return
         self.study, self.study_key = result, key
         self.study_changed.emit(result)
+        self.run_judgements()
 
     def _fail_study(self, key: str, text: str) -> None:
         if self.document is None or key != self.fusion_key():
@@ -204,6 +209,7 @@ class Desk(QObject):
         self.study, self.study_key = None, ""
         self.study_changed.emit(None)
         self.noticed.emit("stop", text)
+        self.run_judgements()
 
     def tune_by_parts(self) -> None:
         """Tune the judged estimator by the chosen parts; a step that can be taken back."""

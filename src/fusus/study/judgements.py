@@ -4,7 +4,7 @@ import hashlib
 import json
 from dataclasses import asdict, dataclass
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from fusus.core.progress import Progress, Silent
 from fusus.core.source import source_digest
@@ -13,6 +13,9 @@ from fusus.logs.info import RECORDING_FILE, RecordingInfo, list_recordings, reco
 from fusus.logs.streams import KINDS
 from fusus.project.atomic import write_atomically
 from fusus.project.records import Project
+
+if TYPE_CHECKING:
+    from fusus.study.run import Study
 
 BENCH_KINDS = set(KINDS) - {"flight", "other"}
 # Guided bench captures hold no reference: they calibrate, they do not judge the estimate.
@@ -86,24 +89,29 @@ def judge_recording(folder: Path, project: Project, info: RecordingInfo, progres
     if found is not None:
         return found
     # The estimators are heavy to load: a kept judgement must not wait for them.
-    from fusus.study import summary
     from fusus.study.run import request_for, run
 
-    evidence = evidence_of(info.kind)
-    estimator = project.fusion.estimators[0]
     try:
         study = run(request_for(folder, project, info.name), progress or Silent())
     except FususError as error:
-        return Judgement(info.name, info.kind, evidence, estimator, (), (), str(error))
+        return Judgement(info.name, info.kind, evidence_of(info.kind), project.fusion.estimators[0], (), (), str(error))
+    return keep_study(study)
+
+
+def keep_study(study: "Study") -> Judgement:
+    """Return what a study says of the requirements, and keep it: nobody need run the same again."""
+    from fusus.study import summary
+
+    info, project = study.loaded.info, study.request.project
     result = Judgement(
         info.name,
         info.kind,
-        evidence,
-        estimator,
+        evidence_of(info.kind),
+        project.fusion.estimators[0],
         tuple(summary.verdict(v) for v in study.verdicts),
         tuple(summary.finding(f) for f in study.findings),
     )
-    keep(folder, project, result)
+    keep(study.request.folder, project, result)
     return result
 
 

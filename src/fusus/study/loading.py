@@ -18,6 +18,9 @@ from fusus.study.aiding import aiding_of
 from fusus.study.corrections import corrections_for, current_at, temperature_of
 from fusus.study.site import site_of
 
+# Errors last for tenths of a second at least: a faster reference is only more work.
+MOST_REFERENCE_HZ = 200.0
+
 
 @dataclass(frozen=True, slots=True)
 class LoadedRecording:
@@ -64,26 +67,40 @@ def load(
         )  # fmt: skip
     if good.sum() < 2:
         raise RecordingError(recording, "fewer than two samples hold both gyro and accelerometer.")
+    warm = temperature_of(imu)
+    if not good.all():  # else there is nothing to copy
+        t, gyro, acc, warm = t[good], gyro[good], acc[good], warm[good] if warm is not None else None
     mag = load_stream(folder, recording, "mag") if use_magnetometer else None
     field = mag.vector("mag", "ut") if mag is not None and mag.has("mag_x_ut", "mag_y_ut", "mag_z_ut") else None
     corrections = corrections_for(project, info)
     if corrections.kinds:
-        warm = temperature_of(imu)
         gyro, acc = corrections.gyro(gyro, warm), corrections.acc(acc, warm)
         if field is not None and mag is not None:
             field = corrections.mag(field, current_at(folder, recording, mag.t_s))
     seen = (mag.t_s, field) if mag is not None and field is not None else None
-    aiding = aiding_of(folder, project, info, t[good], gyro[good], acc[good], seen, use_barometer, use_gnss, problems)
+    aiding = aiding_of(folder, project, info, t, gyro, acc, seen, use_barometer, use_gnss, problems)
     mag_t, mag_b = seen or (None, None)
-    given = estimator_input(t[good], gyro[good], acc[good], mag_t, mag_b, aiding)
+    given = estimator_input(t, gyro, acc, mag_t, mag_b, aiding)
     return LoadedRecording(
         info,
         given,
-        load_track(folder, recording, "reference"),
+        _thinned(load_track(folder, recording, "reference")),
         site_of(project, info),
         tuple(problems),
         corrections.kinds,
     )
+
+
+def _thinned(track: Track | None) -> Track | None:
+    """Return a reference with no more rows a second than errors need."""
+    if track is None or len(track.t_s) < 2:
+        return track
+    rate = (len(track.t_s) - 1) / max(float(track.t_s[-1] - track.t_s[0]), 1e-9)
+    step = int(rate / MOST_REFERENCE_HZ)
+    if step < 2:
+        return track
+    pos, vel = (None if x is None else x[::step] for x in (track.pos_n, track.vel_n))
+    return Track(track.t_s[::step], track.q_nb[::step], pos, vel)
 
 
 def load_track(folder: Path, recording: str, stream: str) -> Track | None:

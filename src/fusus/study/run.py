@@ -6,8 +6,9 @@ from pathlib import Path
 
 import numpy as np
 
+from fusus.core.analysis.attitude_error import circular_mean, circular_spread
 from fusus.core.analysis.comparison import Comparison, Track, compare
-from fusus.core.analysis.outage import SETTLE_S, Outages, error_at, hidden, recorded, trials
+from fusus.core.analysis.outage import SETTLE_S, Outages, errors_at, hidden, recorded, trials
 from fusus.core.arrays import Array
 from fusus.core.estimation.catalogue import ESTIMATORS, EstimatorParameters
 from fusus.core.estimation.replay import Replay, run_estimator
@@ -23,6 +24,9 @@ from fusus.study.smoothing import smoothed
 
 # Outages are tried at places shifted against one another, in so many runs.
 TRIAL_SETS = 3
+ENOUGH_TRIALS = 40
+# A reference whose heading the judged estimate bears out to within so much needs no further witnesses.
+BORNE_OUT_RAD = np.radians(4.0)
 
 
 @dataclass(frozen=True, slots=True)
@@ -115,7 +119,7 @@ def run(request: Request, progress: Progress | None = None) -> Study:
         for r in request.project.brief.requirements
     )
     others = tuple((e.replay.estimator.title, e.comparison) for e in estimates[1:] if e.comparison is not None)
-    if judged.comparison is not None and len(others) < 2:
+    if judged.comparison is not None and len(others) < 2 and not _bears_out(judged.comparison):
         others += _witnesses(loaded, request, {c.estimator for c in request.choices})
     found = find(
         Evidence(loaded.given, judged.replay, judged.comparison, loaded.site, others, request.choices[0].parameters)
@@ -145,7 +149,11 @@ def outage_errors(
     begins = float(loaded.given.t_s[0])
     if comparison is None:
         return [(None, None)] * len(outages)
-    return [error_at(comparison, begins + start + duration) for start, duration in outages]
+    found = errors_at(comparison, [begins + start + duration for start, duration in outages])
+    return [
+        (h if np.isfinite(h) else None, v if np.isfinite(v) else None)
+        for h, v in zip(*map(np.ndarray.tolist, found), strict=True)
+    ]
 
 
 def _trials(
@@ -171,6 +179,8 @@ def _trials(
             continue
         tried = _estimate(without_fixes(loaded, outages), request.choices[0], request, progress)
         errors += [h for h, _ in outage_errors(loaded, tried.comparison, outages) if h is not None]
+        if len(errors) >= ENOUGH_TRIALS:
+            break
     return np.array(errors) if errors else None
 
 
@@ -187,6 +197,11 @@ def _estimate(
         return Estimate(replay, compare(track, loaded.reference, request.align_time, request.align_yaw), "")
     except AlignmentError as error:
         return Estimate(replay, None, str(error))
+
+
+def _bears_out(c: Comparison) -> bool:
+    """Return whether an estimate's heading is the reference's, on the whole and all along."""
+    return bool(abs(circular_mean(c.heading)) < BORNE_OUT_RAD and circular_spread(c.heading) < BORNE_OUT_RAD)
 
 
 def _witnesses(loaded: LoadedRecording, request: Request, have: set[str]) -> tuple[tuple[str, Comparison], ...]:

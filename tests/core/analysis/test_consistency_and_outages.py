@@ -8,7 +8,7 @@ from scipy import stats
 
 from fusus.core.analysis.comparison import Comparison
 from fusus.core.analysis.consistency import COMPONENTS, Errors, channels, coverages, nees, whiteness
-from fusus.core.analysis.outage import error_at, hidden, recorded, trials
+from fusus.core.analysis.outage import errors_at, hidden, recorded, trials
 from fusus.core.estimation.outputs import Innovations
 
 
@@ -84,7 +84,7 @@ def comparison():
 
 
 def test_errors_at_the_end_of_an_outage():
-    horizontal, height = error_at(comparison(), 50.0)
+    horizontal, height = errors_at(comparison(), 50.0)
     assert horizontal == pytest.approx(5.0) and height == pytest.approx(1.0)
     assert comparison().series("velocity") is None and comparison().series("climb") is None
 

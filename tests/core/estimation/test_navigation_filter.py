@@ -8,7 +8,7 @@ from tests.conftest import HOME, short_flight
 
 from fusus.core.analysis.comparison import Track, compare
 from fusus.core.analysis.consistency import channels, coverages, errors_of, nees
-from fusus.core.analysis.outage import error_at, hidden
+from fusus.core.analysis.outage import errors_at, hidden
 from fusus.core.estimation.aiding import Aiding, baro_rows, gnss_rows, mag_rows, range_rows
 from fusus.core.estimation.altitude.parameters import Parameters as AltitudeParameters
 from fusus.core.estimation.attitude_math import GNSS_GATED, GNSS_USED
@@ -105,7 +105,7 @@ def test_an_outage_grows_the_claim_and_the_error_stays_within(flight, site):
     )
     replay = estimate(hid, site)
     before, after = (np.hypot(*replay.motion.sigma_at("position", np.array([t]))[0, :2]) for t in (39.9, 48.0))
-    error = error_at(against(replay, truth), 48.0)[0]
+    error = float(errors_at(against(replay, truth), 48.0)[0])
     assert after > 1.5 * before and error < 3.5 * after
 
 

@@ -11,6 +11,7 @@ from fusus.core.arrays import Array
 from fusus.core.estimation.outputs import Innovations, MotionOutputs
 from fusus.core.frames import quaternion
 
+MOST = 10_000
 LAGS = 10
 GROUPS: dict[str, tuple[str, ...]] = {
     "gnss_position": ("gnss north", "gnss east", "gnss down"),
@@ -119,13 +120,21 @@ class Errors:
 
 
 def errors_of(motion: MotionOutputs, comparison: Comparison) -> Errors | None:
-    """Return errors with claimed covariances where both are known, None without either."""
+    """Return errors with claimed covariances where both are known, None without either.
+
+    One a kept moment, some thousands at most, at the reference's row nearest to it: errors last, and more say nothing more.
+    """
     c = comparison
     if len(motion.key_p) == 0 or c.pos is None or c.vel is None:
         return None
-    rows = np.clip(np.searchsorted(motion.key_t_s, c.t_s - 1e-6), 0, len(motion.key_t_s) - 1)
-    near = np.abs(motion.key_t_s[rows] - c.t_s) < 0.1
-    rows, at = rows[near], np.flatnonzero(near)
+    step = max(1, len(motion.key_t_s) // MOST)
+    kept = motion.key_t_s[::step]
+    after = np.clip(np.searchsorted(c.t_s, kept), 0, len(c.t_s) - 1)
+    before = np.maximum(after - 1, 0)
+    nearest = np.where(kept - c.t_s[before] < c.t_s[after] - kept, before, after)
+    near = np.flatnonzero(np.abs(c.t_s[nearest] - kept) < 0.1)
+    at, first = np.unique(nearest[near], return_index=True)
+    rows = near[first] * step
     turned = quaternion.multiply(c.reference_q_nb[at], quaternion.conjugate(c.estimate_q_nb[at]))
     error = np.hstack([-c.pos[at], -c.vel[at], quaternion.to_rotation_vector(turned)])
     good = np.isfinite(error).all(axis=1)

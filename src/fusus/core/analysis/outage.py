@@ -54,11 +54,12 @@ def trials(length_s: float, begins_s: float, ends_s: float, avoid: Outages, shif
     return tuple(out)
 
 
-def error_at(comparison: Comparison, when_s: float) -> tuple[float | None, float | None]:
-    """Return horizontal and height error, m, at a time of the estimate, None where they are not known."""
-    out: list[float | None] = []
+def errors_at(comparison: Comparison, when_s: ArrayLike) -> tuple[Array, Array]:
+    """Return horizontal and height errors, m, (K,) at times (K,) of the estimate, NaN where they are not known."""
+    when = np.asarray(when_s, dtype=float)
+    out = []
     for name in ("horizontal", "height"):
         series = comparison.series(name)
-        at = None if series is None else float(np.interp(when_s, comparison.t_s, np.abs(series)))
-        out.append(at if at is not None and np.isfinite(at) else None)
+        known = series is not None
+        out.append(np.abs(np.interp(when, comparison.t_s, series)) if known else np.full(when.shape, np.nan))  # type: ignore[arg-type]
     return out[0], out[1]

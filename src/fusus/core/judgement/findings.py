@@ -17,6 +17,7 @@ from fusus.core.judgement.finding import Finding, Severity
 from fusus.core.world.site import Site
 
 ODD_REFERENCE = "The reference's heading is the odd one out"
+MOST = 20_000  # so many errors tell how long they last
 ORDER: dict[str, int] = {"stop": 0, "mind": 1, "fine": 2}
 
 
@@ -39,7 +40,7 @@ def _deg(radians: float) -> float:
 def gyro_bias(e: Evidence) -> Finding | None:
     """Judge whether the gyro bias is known: from rest, or from the filter's own movement of it."""
     out = e.replay.outputs
-    bias = np.degrees(out.gyro_bias_b)
+    bias = np.degrees(out.gyro_bias_b[:: max(1, len(out.gyro_bias_b) // MOST)])
     moved = np.ptp(bias[2 * len(bias) // 3 :], axis=0)
     axis = int(np.argmax(moved))
     size = float(moved[axis])
@@ -153,7 +154,8 @@ def claimed_noise(e: Evidence) -> Finding | None:
         worst = int(np.argmax([p.ratio for p in parts]))
         p, name = parts[worst], ("yaw", "pitch", "roll")[worst]
         # An error that lasts is one draw, however often it is sampled: few independent ones may be larger by chance.
-        independent = max(1, round(len(wrapped) / correlation_length(wrapped[:, worst], about_zero=True)))
+        every = wrapped[:: max(1, len(wrapped) // MOST), worst]
+        independent = max(1, round(len(every) / correlation_length(every, about_zero=True)))
         if p.ratio > 1.5 and p.ratio**2 > chi2_bounds(1, independent)[1]:
             return Finding(
                 "Claimed accuracy is too good", "stop" if p.ratio > 2.5 else "mind",

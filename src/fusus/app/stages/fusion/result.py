@@ -12,6 +12,7 @@ from fusus.core.analysis.statistics import Coverage, chi2_gate
 from fusus.core.arrays import Array
 from fusus.core.progress import Progress
 from fusus.project.records import Project
+from fusus.study.judgements import is_judged, keep_study
 from fusus.study.run import Estimate, Study, request_for, run
 from fusus.study.summary import consistency, errors
 
@@ -58,6 +59,8 @@ class FusionResult:
 def fusion_result(folder: Path, project: Project, recording: str, progress: Progress) -> FusionResult:
     """Return the study of a recording, ready for drawing."""
     study = run(replace(request_for(folder, project, recording), outages=project.fusion.outages), progress)
+    if not project.fusion.outages and is_judged(study.loaded.info):
+        keep_study(study)
     judged = study.judged
     motion = judged.replay.motion
     found = errors_of(motion, judged.comparison) if motion is not None and judged.comparison is not None else None
