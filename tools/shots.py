@@ -78,14 +78,6 @@ def _take(scratch: Path) -> None:
     _take_before_buying(window, app)
     _take_bench(window, app)
     _take_fusion(window, app)
-    window.show_stage("fusion")
-    window.choose_theme("dark")
-    window.sheets.currentWidget().show_page("errors")
-    window.sheets.currentWidget().errors.show_tab(3)
-    settle(app)
-    save(window, OUT / "fusion-dark.png")
-    window.choose_theme("light")
-
     finder = Finder(findables(window), window)
     finder.show()
     finder.edit.setText("mag")
@@ -134,12 +126,17 @@ def _take_fusion(window: Window, app: QApplication) -> None:
     """Take Fusion's consistency, sensors out, and faults."""
     window.show_stage("fusion")
     sheet = window.sheets.currentWidget()
-    for page in ("consistency", "ablation", "faults"):
+    for page in ("consistency", "ablation", "faults", "simulate"):
         sheet.show_page(page)
-        if page in sheet.questions:
+        if page == "simulate":
+            sheet.simulated.button.click()
+        elif page in sheet.questions:
             window.desk.fusing.ask(page)
-            if not wait_for(app, lambda p=page: window.desk.fusing.is_current(p) and not window.desk.jobs.running, 300):
-                raise RuntimeError(f"{page} was not answered")
+        is_asked = page != "consistency"
+        if is_asked and not wait_for(
+            app, lambda p=page: window.desk.fusing.is_current(p) and not window.desk.jobs.running, 300
+        ):
+            raise RuntimeError(f"{page} was not answered")
         settle(app)
         save(window, OUT / f"fusion-{page}.png")
 

@@ -113,7 +113,7 @@ class OutagesRow(Row):
         self.edit = FigureEdit()
         self.edit.setProperty("role", "figure")
         self.edit.setObjectName("edit-fusion.outages")
-        self.edit.setPlaceholderText("120:8")
+        self.edit.setPlaceholderText("none")
         self.edit.setToolTip("Start and duration in s, such as 120:8 200:15; empty hides none")
         self.edit.editingFinished.connect(self._edited)
         self.edit.escaped.connect(lambda: self.show_project(desk.project))
