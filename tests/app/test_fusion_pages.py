@@ -188,5 +188,6 @@ def test_without_a_reference_curves_are_off_the_smoother(window, streams, tmp_pa
     assert sheet.errors.tilt.title.text() == "Off the smoother over hop"
     assert len(sheet.errors.tilt.data()[1][0]) > 100
     assert "There is no truth to measure against" in [n.subject for n in notes(window.desk)]
+    assert window.thread.beads["fusion"].state.headline == "no reference"
     ask(window, "schools", qtbot)
     assert "smoother" in sheet.questions["schools"].note.text()

@@ -9,6 +9,7 @@ from fusus.app.benching import Bench
 from fusus.app.foresight import Foresight
 from fusus.app.fusing import Fusing
 from fusus.app.jobs import Job, JobRunner
+from fusus.app.looping import Looping
 from fusus.app.settings import LAST_PROJECT, RECENT, Settings
 from fusus.errors import FususError
 from fusus.logs.info import RecordingInfo, list_recordings, load_info
@@ -43,6 +44,7 @@ class Desk(QObject):
         self.foresight = Foresight(self)
         self.bench = Bench(self)
         self.fusing = Fusing(self)
+        self.looping = Looping(self)
         self._disconnect: list[Any] = []
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -89,6 +91,7 @@ class Desk(QObject):
         self.foresight.forget()
         self.bench.forget()
         self.fusing.forget()
+        self.looping.forget()
 
     def recent(self) -> list[str]:
         """Return the projects opened before that are still there."""
@@ -174,6 +177,7 @@ class Desk(QObject):
         if not self.run_fusion():
             self.run_judgements()
         self.bench.run_due()
+        self.looping.run()
 
     def run_fusion(self, force: bool = False) -> bool:
         """Run the chosen estimators over the chosen recording; return whether there is anything to run.

@@ -104,6 +104,7 @@ class Window(QMainWindow):
         desk.study_changed.connect(lambda _: self._refresh_sheet("fusion"))
         desk.judged.connect(self._on_judged)
         desk.bench_changed.connect(self._show_notes)
+        desk.looping.changed.connect(self._show_notes)
         desk.foresight.outlook_changed.connect(lambda _: self._on_outlook())
         desk.noticed.connect(self.notice.tell)
         desk.busy.connect(self._on_busy)
@@ -259,6 +260,8 @@ class Window(QMainWindow):
             self.desk.foresight.run_ranking()
         elif self.stage == "bench":
             self.desk.bench.run_due()
+        elif self.stage == "loops":
+            self.desk.looping.run(force=True)
         elif self.stage == "drift":
             self.desk.foresight.run_outlook(force=True)
         else:

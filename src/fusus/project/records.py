@@ -141,6 +141,46 @@ class Fusion(Record):
         return found
 
 
+class Loops(Record):
+    """The work of a control cycle, its schedule and buses, the motors' lag, filters, and what the rate loops are wanted to do.
+
+    Durations are those of the present processor; ``processor`` says how many times as fast the one looked at is. A gain of None is
+    designed by the wanted crossover and phase margin.
+    """
+
+    schedule: Literal["superloop", "fixed priorities"] = "superloop"
+    rate_hz: Annotated[float, Field(ge=10, le=32000)] = 500.0
+    signal: Literal["standard pulse", "eighth pulse", "slow frame", "fast frame"] = "standard pulse"
+    pulse_by_software: bool = False
+    processor: Annotated[float, Field(ge=0.05, le=100)] = 1.0
+    bus: Literal["I2C", "SPI"] = "I2C"
+    bus_hz: Annotated[float, Field(ge=1e4, le=5e7)] = 400e3
+    single_reads: bool = False
+    reads_block: bool = True
+    with_accelerometer: bool = True
+    filter_s: Annotated[float, Field(ge=0, le=1)] = 20e-6
+    estimator_s: Annotated[float, Field(ge=0, le=1)] = 150e-6
+    pid_s: Annotated[float, Field(ge=0, le=1)] = 20e-6
+    mixer_s: Annotated[float, Field(ge=0, le=1)] = 10e-6
+    receiver_s: Annotated[float, Field(ge=0, le=1)] = 40e-6
+    receiver_hz: Annotated[float, Field(ge=0.1, le=1e4)] = 50.0
+    telemetry_s: Annotated[float, Field(ge=0, le=1)] = 250e-6
+    telemetry_hz: Annotated[float, Field(ge=0.1, le=1e4)] = 20.0
+    logging_s: Annotated[float, Field(ge=0, le=1)] = 80e-6
+    logging_hz: Annotated[float, Field(ge=0.1, le=32000)] = 100.0
+    motor_tau_s: Annotated[float, Field(ge=0.001, le=2)] = 0.05
+    gyro_lowpass_hz: Annotated[float, Field(ge=1, le=8000)] = 90.0
+    notch_hz: Annotated[float | None, Field(ge=5, le=8000)] = None
+    notch_quality: Annotated[float, Field(ge=0.3, le=50)] = 3.0
+    derivative_hz: Annotated[float, Field(ge=1, le=8000)] = 60.0
+    crossover_hz: Annotated[float, Field(ge=0.1, le=200)] = 5.0
+    yaw_crossover_hz: Annotated[float, Field(ge=0.1, le=200)] = 2.0
+    phase_margin_rad: Annotated[float, Field(ge=0.17, le=1.4)] = 1.0471975511965976
+    roll: tuple[float, float, float] | None = None
+    pitch: tuple[float, float, float] | None = None
+    yaw: tuple[float, float, float] | None = None
+
+
 class Drift(Record):
     """How long a gyro's bias is averaged at rest and how well it should be known, over what span drift is shown, and
     the limit of dead reckoning."""
@@ -228,6 +268,7 @@ class Project(Record):
     brief: Brief = Brief()
     parts: Parts = Parts()
     drift: Drift = Drift()
+    loops: Loops = Loops()
     bench: Bench = Bench()
     fusion: Fusion = Fusion()
     provenance: dict[str, Evidence] = Field(default_factory=dict)

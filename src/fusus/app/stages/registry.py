@@ -17,6 +17,10 @@ from fusus.app.stages.fusion.ledger import build_ledger as fusion_ledger
 from fusus.app.stages.fusion.notes import bead as fusion_bead
 from fusus.app.stages.fusion.notes import notes as fusion_notes
 from fusus.app.stages.fusion.sheet import FusionSheet
+from fusus.app.stages.loops.ledger import build_ledger as loops_ledger
+from fusus.app.stages.loops.notes import bead as loops_bead
+from fusus.app.stages.loops.notes import notes as loops_notes
+from fusus.app.stages.loops.sheet import LoopsSheet
 from fusus.app.stages.parts.ledger import build_ledger as parts_ledger
 from fusus.app.stages.parts.notes import bead as parts_bead
 from fusus.app.stages.parts.notes import notes as parts_notes
@@ -58,6 +62,10 @@ STAGES = (
     Stage(
         "fusion", "Fusion", "Which estimator, tuned how, and does it tell the truth about itself?", fusion_ledger, FusionSheet,
         fusion_notes, fusion_bead, FIRST_FLIGHTS,
+    ),
+    Stage(
+        "loops", "Loops", "Does it fit in the loop time, and will it fly?", loops_ledger, LoopsSheet, loops_notes, loops_bead,
+        BENCH_WORK,
     ),
     Stage(
         "proof", "Proof", "Does the estimate hold on the bench and in flight?", proof_ledger, ProofSheet, proof_notes, proof_bead,

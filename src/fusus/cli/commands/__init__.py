@@ -1,6 +1,19 @@
 """One module a command; heavy libraries are imported inside them."""
 
-from fusus.cli.commands import bench, brief, capture, compare, demo, fusion, importing, parts, project, replay, verify
+from fusus.cli.commands import (
+    bench,
+    brief,
+    capture,
+    compare,
+    demo,
+    fusion,
+    importing,
+    loops,
+    parts,
+    project,
+    replay,
+    verify,
+)
 
 __all__ = [
     "bench",
@@ -10,6 +23,7 @@ __all__ = [
     "demo",
     "fusion",
     "importing",
+    "loops",
     "parts",
     "project",
     "replay",

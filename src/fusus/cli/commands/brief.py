@@ -10,7 +10,7 @@ from rich.console import Console
 from fusus.cli.options import JsonFlag, ProjectFolder
 from fusus.cli.output import StderrProgress, answering, print_json, refuse, table_of
 
-SETTABLE = ("brief", "parts", "drift")
+SETTABLE = ("brief", "parts", "drift", "loops")
 
 
 def brief(

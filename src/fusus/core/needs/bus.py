@@ -4,8 +4,8 @@ from dataclasses import dataclass
 
 from fusus.core.parts.fields import PartKind
 from fusus.core.parts.part import Completed
+from fusus.core.timing.transfer import Bus, transfer_s
 
-I2C_HZ, SPI_HZ = 400e3, 8e6
 # Bytes of one burst read: IMU with temperature, pressure with temperature, field. Common practice.
 BYTES: dict[PartKind, int] = {"imu": 14, "barometer": 6, "magnetometer": 7, "receiver": 0, "rangefinder": 2}
 
@@ -25,26 +25,16 @@ class BusTime:
         return self.read_s * self.rate_hz
 
 
-def read_time_s(bus: str, count: int) -> float:
-    """Return how long a burst of ``count`` bytes takes, s.
-
-    I2C: address, register, address again, then the bytes, nine bits each, with start, repeated start and stop; SPI: the
-    register and the bytes, eight bits each. A UART is read as it comes: no time of a bus.
-    """
-    if bus == "I2C":
-        return (9 * (3 + count) + 3) / I2C_HZ
-    return 8 * (1 + count) / SPI_HZ if bus == "SPI" else 0.0
-
-
 def bus_times(parts: tuple[Completed, ...], loop_hz: float) -> tuple[BusTime, ...]:
     """Return what each part takes of its bus: the IMU is read once a control cycle, the others at their own rates."""
     out = []
     for p in parts:
-        kind, bus = p.part.kind, p.part.word("bus")
-        if BYTES[kind] == 0 or bus not in ("I2C", "SPI"):
-            continue
+        kind, word = p.part.kind, p.part.word("bus")
+        if BYTES[kind] == 0 or word not in ("I2C", "SPI"):
+            continue  # a UART is read as it comes: no time of a bus
+        bus: Bus = "I2C" if word == "I2C" else "SPI"
         rate = loop_hz if kind == "imu" else p.get("rate", p.get("mag_rate", 50.0))
-        out.append(BusTime(p.part.name, bus, read_time_s(bus, BYTES[kind]), rate))
+        out.append(BusTime(p.part.name, bus, transfer_s(bus, BYTES[kind]), rate))
     return tuple(out)
 
 

@@ -97,5 +97,6 @@ def bead(desk: Desk) -> BeadState:
     if desk.study is None:
         return BeadState(0.5, "running" if desk.jobs.running else "not run")
     value = desk.study.curves[0].figures["tilt_rmse_deg"]
-    headline = f"tilt {figure(value)}°" if value is not None else "no reference"
+    is_measured = value is not None and desk.study.study.judged.comparison is not None
+    headline = f"tilt {figure(value)}°" if is_measured else "no reference"
     return BeadState(1.0, headline, not desk.study_is_current)

@@ -1,0 +1,1 @@
+"""Loops: does it fit in the loop time, and will it fly?"""

@@ -1,0 +1,73 @@
+"""Loops' inputs: schedule and signal, buses, durations, filters and what the rate loops are wanted to do."""
+
+from dataclasses import dataclass
+
+from fusus.app.desk import Desk
+from fusus.app.ledger.panel import Ledger
+from fusus.app.ledger.rows import ChoiceRow, FigureRow, FigureSpec, OptionalRow, SwitchRow
+
+SIGNALS = ("standard pulse", "eighth pulse", "slow frame", "fast frame")
+
+
+@dataclass(frozen=True, slots=True)
+class _Group:
+    title: str
+    rows: tuple[tuple[str, str, str, str], ...]  # name, label, kind, unit
+
+
+GROUPS = (
+    _Group(
+        "Durations",
+        (
+            ("filter_s", "Filter", "time", "µs"), ("estimator_s", "Estimator", "time", "µs"), ("pid_s", "PID", "time", "µs"),
+            ("mixer_s", "Mixer", "time", "µs"), ("receiver_s", "Receiver", "time", "µs"), ("receiver_hz", "Receiver at", "frequency", "Hz"),
+            ("telemetry_s", "Telemetry", "time", "µs"), ("telemetry_hz", "Telemetry at", "frequency", "Hz"),
+            ("logging_s", "Logging", "time", "µs"), ("logging_hz", "Logging at", "frequency", "Hz"),
+        ),
+    ),
+    _Group(
+        "Filters and motors",
+        (
+            ("gyro_lowpass_hz", "Gyro low-pass", "frequency", "Hz"), ("derivative_hz", "D low-pass", "frequency", "Hz"),
+            ("motor_tau_s", "Motor lag", "time", "ms"),
+        ),
+    ),
+    _Group(
+        "Wanted",
+        (
+            ("crossover_hz", "Roll, pitch cross at", "frequency", "Hz"), ("yaw_crossover_hz", "Yaw crosses at", "frequency", "Hz"),
+            ("phase_margin_rad", "Phase margin", "angle", "deg"),
+        ),
+    ),
+)  # fmt: skip
+
+
+def build_ledger(desk: Desk, ledger: Ledger) -> None:
+    """Fill the ledger."""
+
+    def choice(name: str, label: str, values: tuple[str, ...]) -> None:
+        ledger.add(ChoiceRow(desk, f"loops.{name}", label, [(v, v) for v in values]))
+
+    def figure(name: str, label: str, kind: str, unit: str) -> None:
+        ledger.add(FigureRow(desk, FigureSpec(f"loops.{name}", label, kind, unit)))
+
+    ledger.group("Control cycle")
+    choice("schedule", "Schedule", ("superloop", "fixed priorities"))
+    figure("rate_hz", "Loop rate", "frequency", "Hz")
+    figure("processor", "Processor, times", "share", "1")
+    choice("signal", "Motor signal", SIGNALS)
+    ledger.add(SwitchRow(desk, "loops.pulse_by_software", "Pulse", "timed by software"))
+    ledger.group("Reading the IMU")
+    choice("bus", "Bus", ("I2C", "SPI"))
+    figure("bus_hz", "Clock", "frequency", "kHz")
+    ledger.add(SwitchRow(desk, "loops.single_reads", "Reads", "byte by byte"))
+    ledger.add(SwitchRow(desk, "loops.reads_block", "Processor", "waits for the bus"))
+    ledger.add(SwitchRow(desk, "loops.with_accelerometer", "Accelerometer", "read too"))
+    for group in GROUPS:
+        ledger.group(group.title)
+        for row in group.rows:
+            figure(*row)
+        if group.title.startswith("Filters"):
+            ledger.add(OptionalRow(desk, FigureSpec("loops.notch_hz", "Notch", "frequency", "Hz"), "none"))
+            figure("notch_quality", "Notch quality", "share", "1")
+    ledger.finish()

@@ -1,0 +1,77 @@
+"""``fusus loops``."""
+
+from typing import Any
+
+import typer
+
+from fusus.cli.options import JsonFlag, ProjectFolder
+from fusus.cli.output import answering, print_json, table_of
+
+CAUTION = (
+    "Propellers off for all bench work with a battery in. First flights low, over soft ground, away from people, with a switch that "
+    "stops the motors; follow the local rules."
+)
+
+
+def loops(project: ProjectFolder, as_json: JsonFlag = False) -> None:
+    """Say whether the work fits in the loop time, what it delays, and how much the rate loops bear; exit status 1 if they do not."""
+    with answering(as_json):
+        from fusus.project import store
+        from fusus.study.loops.axes import study_loops
+        from fusus.study.loops.report import loops_report
+
+        report = loops_report(study_loops(store.load(project)))
+        if as_json:
+            print_json(report)
+        else:
+            _tell(report)
+        if any(f["severity"] == "stop" for f in report["findings"]):
+            raise typer.Exit(1)
+
+
+def _tell(report: dict[str, Any]) -> None:
+    from rich.console import Console
+
+    console = Console(width=150)
+    table = table_of("task", "where", "takes µs>", "every µs>", "share>", "done after µs>")
+    for t in report["tasks"]:
+        after = report["response"].get("control cycle" if t["every_cycle"] else t["name"])
+        table.add_row(
+            t["name"], t["place"], f"{t['duration_us']:.0f}", f"{t['period_us']:.0f}", f"{t['share']:.1%}",
+            "late" if after is None else f"{after:.0f}",
+        )  # fmt: skip
+    console.print(table)
+    fits = "fits" if report["fits"] else "does not fit"
+    typer.echo(
+        f"{report['schedule']} at {1e6 / report['period_us']:.0f} Hz {fits}: longest cycle {report['longest_cycle_us']:.0f} of "
+        f"{report['period_us']:.0f} µs, processor {report['utilisation']:.0%} busy (up to {report['utilisation_bound']:.0%} any "
+        f"order of rates fits), {len(report['overruns'])} overruns"
+    )
+    parts = ", ".join(f"{p['part']} {p['us']:.0f}" for p in report["latency"])
+    typer.echo(f"from sample to thrust {report['latency_us']:.0f} µs: {parts}")
+    table = table_of(
+        "axis", "P>", "I>", "D>", "crossover>", "phase>", "gain>", "delay>", "|1+L|>", "rise>", "overshoot>"
+    )
+    for name, a in report["axes"].items():
+        gains = [f"{a['gains'][k]:.4g}" for k in ("p", "i", "d")]
+        table.add_row(
+            name, *gains, _with(a["crossover_hz"], "Hz", 1), _with(a["phase_margin_deg"], "°", 0), _with(a["gain_margin_db"], "dB", 1),
+            _with(a["delay_margin_ms"], "ms", 0), _with(a["modulus_margin"], "", 2), _with(a["step"]["rise_ms"], "ms", 0),
+            f"{a['step']['overshoot']:.0%}",
+        )  # fmt: skip
+    console.print(table)
+    table = table_of("motor, round", "by diagonals", "forward>", "right>", "turns")
+    for m in sorted(report["motors"], key=lambda m: int(m["round"])):
+        table.add_row(
+            str(m["round"]), str(m["by_diagonals"]), f"{m['forward_m']:+.2f} m", f"{m['right_m']:+.2f} m", m["turns"]
+        )
+    console.print(table)
+    for f in report["findings"]:
+        typer.echo(f"[{f['severity']}] {f['subject']}: {f['statement']} {f['reason']} -> {f['next_step']}")
+    typer.echo(CAUTION)
+
+
+def _with(value: float | None, unit: str, digits: int) -> str:
+    if value is None:
+        return "–"
+    return f"{value:.{digits}f}{'' if unit in ('', '°') else ' '}{unit}"

@@ -1,0 +1,121 @@
+"""The step of a closed loop in time, with the discrete controller, its limits and all delays; and what a step is judged by."""
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from scipy import signal
+
+from fusus.core._jit import kernel
+from fusus.core.arrays import Array
+from fusus.core.control.elements import LowPass, Notch, Plant
+from fusus.core.control.pid import Gains, pid_step
+
+FINEST_S = 1e-4  # of the body; a loop's period is cut into equal steps no longer than this
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """Rate, as measured and true, rad/s, and command (N,) at times (N,) s after the setpoint of ``wanted`` rad/s."""
+
+    t_s: Array
+    rate: Array
+    seen: Array
+    command: Array
+    wanted: float
+
+
+@dataclass(frozen=True, slots=True)
+class StepFigures:
+    """What a step is judged by: 10 to 90 % rise s, overshoot as a share, time of the peak s, time after which it stays within 2 %."""
+
+    rise_s: float
+    overshoot: float
+    peak_s: float
+    settling_s: float
+
+
+def sections_of(filters: tuple[LowPass | Notch, ...], rate_hz: float) -> Array:
+    """Return filters as they run at a sample rate: second-order sections (S, 6), by the bilinear transform, pre-warped."""
+    out = []
+    for f in filters:
+        if isinstance(f, Notch):
+            b, a = signal.iirnotch(f.middle_hz, f.quality, rate_hz)
+            out.append(signal.tf2sos(b, a))
+        else:
+            out.append(signal.butter(f.order, min(f.cutoff_hz, 0.49 * rate_hz), "low", fs=rate_hz, output="sos"))
+    return np.ascontiguousarray(np.concatenate(out) if out else np.empty((0, 6)))
+
+
+def step_response(
+    plant: Plant,
+    gains: Gains,
+    filters: tuple[LowPass | Notch, ...],
+    delay_s: float,
+    rate_hz: float,
+    wanted: float,
+    seconds: float,
+) -> Step:
+    """Return how the rate of one axis follows a step of the setpoint, rad/s, at rest before."""
+    parts = max(1, math.ceil(1.0 / rate_hz / FINEST_S))
+    h = 1.0 / rate_hz / parts
+    n = max(2, round(seconds / h))
+    rate, seen, command = np.zeros(n), np.zeros(n), np.zeros(n)
+    _run(
+        gains, sections_of(filters, rate_hz), plant.gain, max(plant.motor_tau_s, 1e-6), max(0, round(delay_s / h)), parts, h, wanted,
+        rate, seen, command,
+    )  # fmt: skip
+    return Step(np.asarray(np.arange(n) * h, dtype=np.float64), rate, seen, command, wanted)
+
+
+@kernel
+def _run(
+    g: Gains, sections: Array, gain: float, tau_s: float, delay: int, parts: int, h: float, wanted: float,
+    rate: Array, seen: Array, command: Array,
+) -> None:  # fmt: skip
+    """Fill rate, what the loop sees of it, and the command; the motor's lag is stepped exactly."""
+    memory = np.zeros((sections.shape[0], 2))
+    omega = motor = last = integral = slope = u = 0.0
+    decay = math.exp(-h / tau_s)
+    for i in range(rate.shape[0]):
+        if i % parts == 0:
+            y = omega
+            for k in range(sections.shape[0]):
+                out = sections[k, 0] * y + memory[k, 0]
+                memory[k, 0] = sections[k, 1] * y - sections[k, 4] * out + memory[k, 1]
+                memory[k, 1] = sections[k, 2] * y - sections[k, 5] * out
+                y = out
+            u, integral, slope = pid_step(g, wanted, 0.0, y, last, integral, slope, parts * h)
+            last = y
+        command[i], seen[i], rate[i] = u, last, omega
+        acts = command[i - delay] if i >= delay else 0.0
+        # Exact over the step: the motor nears the command, the rate sums the motor up.
+        left = motor - acts
+        omega += gain * (acts * h + left * tau_s * (1.0 - decay))
+        motor = acts + left * decay
+
+
+def step_figures(t_s: Array, y: Array, wanted: float) -> StepFigures:
+    """Return the figures of a recorded or computed step (N,) from zero to ``wanted``; NaN for what is never reached.
+
+    Crossings of 10 and 90 % lie on straight lines between samples; settling is the first sample after which all stay within 2 %.
+    """
+    share = np.asarray(y, dtype=float) / wanted
+    peak = int(np.argmax(share))
+    inside = np.abs(share - 1.0) <= 0.02
+    outside = np.flatnonzero(~inside)
+    first = int(outside[-1]) + 1 if len(outside) else 0
+    settling = float(t_s[first]) if first < len(t_s) else math.nan
+    rise = _crossing(t_s, share, 0.9) - _crossing(t_s, share, 0.1)
+    return StepFigures(rise, max(0.0, float(share[peak]) - 1.0), float(t_s[peak]), settling)
+
+
+def _crossing(t_s: Array, share: Array, level: float) -> float:
+    over = np.flatnonzero(share >= level)
+    if not len(over):
+        return math.nan
+    i = int(over[0])
+    if i == 0:
+        return float(t_s[0])
+    part = (level - share[i - 1]) / (share[i] - share[i - 1])
+    return float(t_s[i - 1] + part * (t_s[i] - t_s[i - 1]))

@@ -1,0 +1,1 @@
+"""What a project's loops come to: timing, latency, margins, mixer."""

@@ -1,0 +1,142 @@
+"""What the loops of a project ask for, in words with numbers, a reason and a next step."""
+
+import math
+
+from fusus.core.judgement.finding import Finding
+from fusus.study.loops.axes import Axis, LoopStudy
+from fusus.study.loops.timing import READ
+
+# Common practice: less leaves too little to steer with, more makes a light craft leap on arming.
+LEAST_THRUST_TO_WEIGHT, MOST_HOVER = 1.6, 0.65
+SOUND_PHASE_RAD, SOUND_GAIN_DB, SOUND_MODULUS = math.radians(40.0), 6.0, 0.5
+BUSY = 0.75
+
+
+def findings(study: LoopStudy) -> tuple[Finding, ...]:
+    """Return the findings on timing, thrust and margins, worst first."""
+    found = [*_timing(study), *_thrust(study)]
+    for axis in study.axes:
+        found += _axis(axis, study)
+    order = {"stop": 0, "mind": 1, "fine": 2}
+    return tuple(sorted(found, key=lambda f: order[f.severity]))
+
+
+def _timing(study: LoopStudy) -> list[Finding]:
+    t = study.timing
+    period_us = t.period_s * 1e6
+    out: list[Finding] = []
+    if t.schedule == "superloop" and t.superloop.overruns:
+        worst = max(t.superloop.overruns, key=lambda o: o[1])
+        out.append(
+            Finding(
+                "The loop does not fit", "stop",
+                f"{len(t.superloop.overruns)} of {len(t.superloop.cycles)} cycles overrun {period_us:.0f} µs, by up to "
+                f"{worst[1] * 1e6:.0f} µs; the work of the longest is {t.superloop.worst.work_s * 1e6:.0f} µs.",
+                f"What pushes it over is “{worst[2]}”: {_duration(study, worst[2]):.0f} µs.",
+                _relief(study, worst[2]), "loops.rate_hz", size=worst[1],
+            )
+        )  # fmt: skip
+    late = [r for r in t.responses if not r.is_in_time]
+    if t.schedule == "fixed priorities" and late:
+        r = late[0]
+        out.append(
+            Finding(
+                "A task is never done in time", "stop",
+                f"“{r.task.name}” is not done before it is due again, every {r.task.period_s * 1e6:.0f} µs.",
+                f"“{r.held_up_by}” and others go before it; the processor is busy for {t.utilisation:.0%} of the time.",
+                _relief(study, r.held_up_by), "loops.rate_hz",
+            )
+        )  # fmt: skip
+    if t.fits:
+        longest = (
+            t.superloop.worst.work_s if t.schedule == "superloop" else max(r.worst_s or 0.0 for r in t.responses[:1])
+        )
+        tight = longest > BUSY * t.period_s
+        out.append(
+            Finding(
+                "The loop fits narrowly" if tight else "The loop fits", "mind" if tight else "fine",
+                f"The longest cycle takes {longest * 1e6:.0f} of {period_us:.0f} µs; the processor is busy for {t.utilisation:.0%}.",
+                "Interrupts, cache misses and a longer message come on top." if tight else "There is room for what comes on top.",
+                _relief(study, READ) if tight else "Keep a quarter of the cycle free.", "loops.rate_hz",
+            )
+        )  # fmt: skip
+    return out
+
+
+def _duration(study: LoopStudy, name: str) -> float:
+    return next((x.duration_s * 1e6 for x in study.timing.tasks if x.name == name), 0.0)
+
+
+def _relief(study: LoopStudy, cause: str) -> str:
+    loops = study.project.loops
+    if cause == "telemetry":
+        return "Make the message compact, or send a part of it in each cycle."
+    if cause == "logging":
+        return "Log fewer values, or in blocks that a bus carries beside the processor."
+    if cause in (READ, "control cycle") and loops.bus == "I2C":
+        return "Put the IMU on SPI, read it in one burst, or let hardware read it beside the processor."
+    if cause == "estimator":
+        return "Run the estimator at every second cycle, or in groups of samples; rates need the gyro alone."
+    return "Lower the loop rate, take a faster processor, or leave something out."
+
+
+def _thrust(study: LoopStudy) -> list[Finding]:
+    hover = study.timing.throttle
+    ratio = 1.0 / hover if hover > 0 else math.inf
+    if hover >= 1.0:
+        severity, title, step = "stop", "It does not lift off", "Lighter, or stronger motors, or larger propellers."
+    elif hover > MOST_HOVER or ratio < LEAST_THRUST_TO_WEIGHT:
+        severity, title, step = (
+            "mind",
+            "Little thrust to spare",
+            "Lighter, or stronger motors: half throttle or less should hover it.",
+        )
+    else:
+        severity, title, step = "fine", "Thrust to spare", "Set idle low enough that it stays on the ground when armed."
+    return [
+        Finding(
+            title, severity, f"It hovers at {hover:.0%} of full thrust: thrust-to-weight {ratio:.1f}.",  # type: ignore[arg-type]
+            "Steering takes from the same motors; a battery that sags takes more.", step, "brief.craft.motor_thrust_n",
+        )
+    ]  # fmt: skip
+
+
+def _axis(axis: Axis, study: LoopStudy) -> list[Finding]:
+    m = axis.margins
+    name = axis.name.capitalize()
+    if axis.designed is not None and not axis.designed.reached:
+        return [
+            Finding(
+                f"{name}: the wanted margin is out of reach", "mind",
+                f"{math.degrees(axis.designed.phase_rad):.0f}° of {math.degrees(study.project.loops.phase_margin_rad):.0f}° are reached: "
+                f"{axis.designed.reason}.",
+                _costliest(axis), "Ask for less bandwidth, or take delay out where it costs most.", "loops.crossover_hz",
+            )
+        ]  # fmt: skip
+    if not m.is_stable:
+        return [
+            Finding(
+                f"{name} swings by itself", "stop",
+                f"Its gains leave {math.degrees(m.phase_rad):.0f}° of phase and {m.gain_db:.1f} dB of gain: it shakes at "
+                f"{m.turning_rad_s / 2 / math.pi:.0f} Hz, and motors run hot.",
+                _costliest(axis), "Halve P and D before anything else.", f"loops.{axis.name}",
+            )
+        ]  # fmt: skip
+    weak = m.phase_rad < SOUND_PHASE_RAD or m.gain_db < SOUND_GAIN_DB or m.modulus < SOUND_MODULUS
+    return [
+        Finding(
+            f"{name}: {'little' if weak else 'sound'} margin", "mind" if weak else "fine",
+            f"Crosses over at {m.crossover_rad_s / 2 / math.pi:.1f} Hz with {math.degrees(m.phase_rad):.0f}°, {m.gain_db:.1f} dB, "
+            f"{m.delay_s * 1e3:.0f} ms and {m.modulus:.2f} from swinging; overshoot {axis.figures.overshoot:.0%}.",
+            _costliest(axis) if weak else "40°, 6 dB and 0.5 are usually enough.",
+            "Lower P, or shorten the costliest delay." if weak else "Fly it low and listen: what a step shows, motors sing.",
+            f"loops.{axis.name}",
+        )
+    ]  # fmt: skip
+
+
+def _costliest(axis: Axis) -> str:
+    if not axis.costs:
+        return "The loop never reaches a gain of one."
+    what, degrees, _ = max(axis.costs, key=lambda c: c[1])
+    return f"Most phase goes to “{what}”: {degrees:.0f}° at the crossover."
