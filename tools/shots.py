@@ -9,10 +9,8 @@ from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QApplication
 
 from fusus.app.__main__ import make_application
-from fusus.app.finder import Finder
 from fusus.app.importing.dialog import ImportDialog
 from fusus.app.pictures import save, settle, wait_for
-from fusus.app.routes import findables
 from fusus.app.settings import Settings
 from fusus.app.window import Window, apply_theme
 from fusus.demo.build import build
@@ -78,12 +76,7 @@ def _take(scratch: Path) -> None:
     _take_before_buying(window, app)
     _take_bench(window, app)
     _take_fusion(window, app)
-    finder = Finder(findables(window), window)
-    finder.show()
-    finder.edit.setText("mag")
-    settle(app)
-    save(finder, OUT / "finder.png")
-    finder.close()
+    _take_loops(window, app)
     log = scratch / "slipway.csv"
     write_log(folder, log)
     dialog = ImportDialog(plan_import(ImportRequest((log,), folder, "slipway")), "slipway", set(), window)
@@ -126,11 +119,9 @@ def _take_fusion(window: Window, app: QApplication) -> None:
     """Take Fusion's consistency, sensors out, and faults."""
     window.show_stage("fusion")
     sheet = window.sheets.currentWidget()
-    for page in ("consistency", "ablation", "faults", "simulate"):
+    for page in ("consistency", "ablation", "faults"):
         sheet.show_page(page)
-        if page == "simulate":
-            sheet.simulated.button.click()
-        elif page in sheet.questions:
+        if page in sheet.questions:
             window.desk.fusing.ask(page)
         is_asked = page != "consistency"
         if is_asked and not wait_for(
@@ -139,6 +130,17 @@ def _take_fusion(window: Window, app: QApplication) -> None:
             raise RuntimeError(f"{page} was not answered")
         settle(app)
         save(window, OUT / f"fusion-{page}.png")
+
+
+def _take_loops(window: Window, app: QApplication) -> None:
+    """Take Loops: the control cycle, and step and margins."""
+    window.show_stage("loops")
+    if not wait_for(app, lambda: window.desk.looping.is_current and not window.desk.jobs.running):
+        raise RuntimeError("the loops were not worked out")
+    for page in ("timing", "margins"):
+        window.sheets.currentWidget().show_page(page)
+        settle(app)
+        save(window, OUT / f"loops-{page}.png")
 
 
 # Row of the demo's calibrations, latest first, and its picture.

@@ -34,7 +34,7 @@ class TimelineFigure(FigureFrame):
         names = list(dict.fromkeys(r[0] for r in rows))
         for name, start, end, place in rows:
             y = len(names) - 1 - names.index(name)
-            late = end > period_us + 1e-6
+            late = end > period_us + 1e-6 and place != "pulse"
             colour = t.brick if late else t.plum if place == "bus" else t.ochre if place == "pulse" else t.accent
             style = Qt.BrushStyle.BDiagPattern if place == "pulse" else Qt.BrushStyle.SolidPattern
             self._box(start, end, y, colour, style)
@@ -42,7 +42,7 @@ class TimelineFigure(FigureFrame):
             label.setFont(theme.font(12, mono=True))
             label.setPos(end, y)
             self.item.addItem(label)
-        over = max((r[2] for r in rows), default=0.0)
+        over = max((r[2] for r in rows if r[3] != "pulse"), default=0.0)
         if over < period_us:
             box = QGraphicsRectItem(QRectF(over, -0.5, period_us - over, len(names)))
             box.setBrush(QBrush(QColor(t.rule), Qt.BrushStyle.FDiagPattern))
@@ -56,8 +56,8 @@ class TimelineFigure(FigureFrame):
         self.item.getAxis("left").setTicks([[(len(names) - 1 - i, n) for i, n in enumerate(names)], []])
         self.item.addItem(self._cross, ignoreBounds=True)
         self._cross.hide()
-        right = max(period_us, over, latency[1] if latency else 0.0)
-        self.item.setXRange(0.0, right * 1.06, padding=0.0)
+        right = max(period_us, latency[1] if latency else 0.0, *(r[2] for r in rows))
+        self.item.setXRange(0.0, right * 1.08, padding=0.0)
         self.item.setYRange(-0.7, len(names) + 0.5, padding=0.0)
 
     def _box(self, start: float, end: float, y: float, colour: str, style: Qt.BrushStyle) -> None:
@@ -72,7 +72,9 @@ class TimelineFigure(FigureFrame):
         head = pg.ArrowItem(angle=180, headLen=10, tipAngle=40, brush=t.ink, pen=pg.mkPen(None))
         head.setPos(end, y)
         self.item.addItem(head)
-        label = pg.TextItem(f"from sample to thrust: {end - start:.0f} µs", color=t.ink, anchor=(0, 1))
+        label = pg.TextItem(
+            f"from the sample to the end of its pulse: {end - start:.0f} µs", color=t.ink, anchor=(0, 1)
+        )
         label.setFont(theme.font(12))
         label.setPos(start, y)
         self.item.addItem(label)
@@ -94,7 +96,7 @@ class StepFigure(CurvesFigure):
 
     def show_steps(self, t_s: Array, wanted: float, curves: dict[str, Array]) -> None:
         """Draw rates, °/s."""
-        self.begin()
+        self.begin((-10, -10))
         for i, (name, y) in enumerate(curves.items()):
             self.curve(t_s, y, name, i - 1, main=i == 0)
         self.limit(wanted, "setpoint", float(t_s[-1]) * 0.8)
@@ -113,6 +115,8 @@ class BodeFigure(CurvesFigure):
         """Draw curves with the level that counts; ``marks``: where each axis meets it or what is left there."""
         t = theme.tokens()
         self.begin()
+        if self._legend is not None:
+            self._legend.hide()  # it stands beside the step, with which these are shown
         for i, (name, y) in enumerate(curves.items()):
             self.curve(hz, y, name, i - 1, main=i == 0)
         self.limit(level, words, float(hz[0]))

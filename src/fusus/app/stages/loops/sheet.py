@@ -4,6 +4,7 @@ import math
 from typing import Any
 
 import numpy as np
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from fusus.app.desk import Desk
@@ -41,8 +42,9 @@ class LoopsSheet(TabbedSheet):
 
     def _timing_page(self) -> QWidget:
         self.timeline = TimelineFigure()
-        titles = ("task", "where", "takes µs>", "every µs>", "share>", "done after µs>")
+        titles = ("task", "takes µs>", "every µs>", "share>", "done µs>")
         self.tasks = RowsTable("loop-tasks", "Tasks of the control cycle", titles, 0)
+        self.tasks.columns_of({1: 74, 2: 74, 3: 68, 4: 78})
         self.latency = RowsTable("loop-latency", "From a sample to thrust", ("on the way", "µs>"), 0)
         below = QWidget()
         line = QHBoxLayout(below)
@@ -64,16 +66,17 @@ class LoopsSheet(TabbedSheet):
         line.setContentsMargins(0, 0, 0, 0)
         line.addWidget(self.step, 1)
         line.addWidget(right, 1)
-        titles = ("axis", "P>", "I>", "D>", "crosses>", "phase>", "gain>", "delay>", "|1+L|>", "rise>", "over>")
+        titles = ("axis", "P>", "I>", "D>", "Hz>", "phase °>", "gain dB>", "delay ms>", "|1+L|>", "rise ms>", "over %>")
         self.axes = RowsTable("loop-axes", "Axes", titles, 0)
         return column_page((pair, 7), (self.axes, 2))
 
     def _motors_page(self) -> QWidget:
-        titles = ("round", "by diagonals", "place", "turns", "thrust>", "roll>", "pitch>", "yaw>")
+        titles = ("round", "by diagonals", "place: ahead, right", "turns", "thrust>", "roll>", "pitch>", "yaw>")
         self.motors = RowsTable("loop-motors", "Motors and mixer", titles, 2)
         words = QLabel("\n".join(f"{i}. {check}" for i, check in enumerate(CHECKS, 1)))
         words.setWordWrap(True)
         words.setObjectName("motor-check")
+        words.setAlignment(Qt.AlignmentFlag.AlignTop)
         return column_page(
             title_label("Motors seen from above, by both customs of numbering, and what the mixer gives each"), (self.motors, 3),
             title_label("Check sheet, propellers off"), (words, 2),
@@ -109,11 +112,20 @@ class LoopsSheet(TabbedSheet):
             after = response.get("control cycle" if x.is_loop else x.name)
             told: Cell = ("never", "stop") if after is None else f"{after * 1e6:.0f}"
             out.append(
-                (x.name, x.place, f"{x.duration_s * 1e6:.0f}", f"{x.period_s * 1e6:.0f}", f"{x.share:.1%}", told)
+                (
+                    x.name + (" (bus)" if x.place == "bus" else ""),
+                    f"{x.duration_s * 1e6:.0f}",
+                    f"{x.period_s * 1e6:.0f}",
+                    f"{x.share:.1%}",
+                    told,
+                )
             )
         busy: Cell = (f"{t.utilisation:.0%}", "stop" if t.utilisation > 1 else "fine")
-        out.append(("together", "processor", "", "", busy, f"bound {t.bound:.0%}"))
-        tip = "Done after: with fixed priorities, the shortest period first; whole cycles count as one"
+        out.append(("together", "", "", busy, ""))
+        tip = (
+            "Done: after so long at worst, with fixed priorities, the shortest period first; a cycle counts as one. "
+            f"Up to {t.bound:.0%} together they always fit"
+        )
         self.tasks.show_rows(out, [tip] * len(out))
         parts: list[tuple[Cell, ...]] = [(what, f"{s * 1e6:.0f}") for what, s in t.latency]
         self.latency.show_rows([*parts, ("from sample to thrust", f"{t.latency_s * 1e6:.0f}")])
@@ -139,16 +151,16 @@ class LoopsSheet(TabbedSheet):
         tips = []
         for a in study.axes:
             m, c = a.margins, a.controller
-            shown = [f"{v:.3g}" for v in (c.kp, c.ki, c.kd)]
+            shown = [f"{v:.2g}" for v in (c.kp, c.ki, c.kd)]
             phase: Cell = (
-                f"{m.phase_rad * DEGREES:.0f}°",
+                f"{m.phase_rad * DEGREES:.0f}",
                 "stop" if m.phase_rad <= 0 else "mind" if m.phase_rad < 0.7 else "fine",
             )
-            gain = f"{m.gain_db:.1f} dB" if math.isfinite(m.gain_db) else "–"
+            gain = f"{m.gain_db:.1f}" if math.isfinite(m.gain_db) else "–"
             out.append(
                 (
-                    a.name, *shown, f"{m.crossover_rad_s / 2 / math.pi:.1f} Hz", phase, gain, f"{m.delay_s * 1e3:.0f} ms",
-                    f"{m.modulus:.2f}", f"{a.figures.rise_s * 1e3:.0f} ms", f"{a.figures.overshoot:.0%}",
+                    a.name, *shown, f"{m.crossover_rad_s / 2 / math.pi:.1f}", phase, gain, f"{m.delay_s * 1e3:.0f}",
+                    f"{m.modulus:.2f}", f"{a.figures.rise_s * 1e3:.0f}", f"{100 * a.figures.overshoot:.0f}",
                 )
             )  # fmt: skip
             tips.append("Phase lost at the crossover: " + ", ".join(f"{what} {deg:.1f}°" for what, deg, _ in a.costs))
@@ -161,7 +173,7 @@ class LoopsSheet(TabbedSheet):
             along = "front" if x > 0.01 else "rear" if x < -0.01 else ""
             across = "right" if y > 0.01 else "left" if y < -0.01 else ""
             below = " below" if z > 0.01 else ""
-            place = f"{' '.join(w for w in (along, across) if w)}{below}, {x:+.2f} m ahead, {y:+.2f} m right"
+            place = f"{' '.join(w for w in (along, across) if w)}{below}: {x:+.2f}, {y:+.2f} m"
             full = study.mixer.effect[0, 0]
             share = [row[0] * full * len(study.mixer.motors), *(row[1:] * np.array(study.mixer.authority_nm))]
             rows.append(

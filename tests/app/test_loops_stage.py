@@ -1,0 +1,84 @@
+"""The stage Loops in the window: edits are worked out at once, what does not fit is said, what cannot be is refused in words."""
+
+import pytest
+
+from fusus.app.stages.loops.notes import notes
+from fusus.project.commands import SetValue
+
+
+@pytest.fixture
+def loops(opened, qtbot):
+    opened.show_stage("loops")
+    wait(opened, qtbot)
+    return opened
+
+
+def wait(window, qtbot):
+    qtbot.waitUntil(lambda: window.desk.looping.is_current and not window.desk.jobs.running, timeout=60_000)
+
+
+def words(table):
+    return [[table.item(r, c).text() for c in range(table.columnCount())] for r in range(table.rowCount())]
+
+
+def edit(window, qtbot, path, value):
+    assert window.desk.do(SetValue(path, value, "Try")) is None
+    window.desk.recompute()
+    wait(window, qtbot)
+    return window.sheets.currentWidget()
+
+
+def test_pages_show_cycle_margins_and_motors(loops):
+    sheet = loops.sheets.currentWidget()
+    assert sheet.timeline.title.text().startswith("The longest cycle")
+    tasks = words(sheet.tasks)
+    assert tasks[0][:2] == ["read IMU", "390"] and tasks[-1][0] == "together"
+    starts, ends = sheet.timeline.data()[1]
+    assert (ends >= starts).all() and words(sheet.latency)[-1][0] == "from sample to thrust"
+    sheet.show_page("margins")
+    assert [r[0] for r in words(sheet.axes)] == ["roll", "pitch", "yaw"]
+    assert len(sheet.step.data()[1][0]) > 100 and len(sheet.phase.data()[1][0]) == 600
+    assert "Hz" in sheet.gain.read(5.0) and "PID" not in sheet.timeline.read(1e6)
+    sheet.show_page("motors")
+    assert len(words(sheet.motors)) == 4 and {r[3] for r in words(sheet.motors)} == {"clockwise", "counter-clockwise"}
+    sheet.restyle()
+    assert loops.thread.beads["loops"].state.headline.startswith("margin")
+
+
+def test_a_message_too_long_is_named_and_shortened_again(loops, qtbot):
+    sheet = edit(loops, qtbot, "loops.telemetry_s", 1.9e-3)
+    assert "does not fit" in sheet.timeline.title.text()
+    told = notes(loops.desk)
+    assert told[0].subject == "The loop does not fit" and "telemetry" in told[0].reason
+    assert loops.thread.beads["loops"].state.headline == "does not fit"
+    loops.desk.step(True)
+    loops.desk.recompute()
+    wait(loops, qtbot)
+    assert notes(loops.desk)[0].severity == "fine"
+
+
+def test_what_ifs_move_the_cycle(loops, qtbot):
+    def reading():
+        return float(words(loops.sheets.currentWidget().tasks)[0][1])
+
+    assert reading() == 390.0
+    edit(loops, qtbot, "loops.bus", "SPI")
+    edit(loops, qtbot, "loops.bus_hz", 8e6)
+    assert reading() == 15.0
+    sheet = edit(loops, qtbot, "loops.reads_block", False)
+    assert words(sheet.tasks)[0][0] == "read IMU (bus)"
+    sheet = edit(loops, qtbot, "loops.pulse_by_software", True)
+    assert "waits for the next pulse" in [r[0] for r in words(sheet.latency)]
+    sheet = edit(loops, qtbot, "loops.notch_hz", 80.0)
+    sheet.show_page("margins")
+    assert "notch" in sheet.axes.item(0, 0).toolTip()
+
+
+def test_a_craft_that_cannot_be_is_refused_in_words(loops, qtbot):
+    edit(loops, qtbot, "brief.craft.mass_kg", 9.0)
+    assert any(n.subject == "It does not lift off" and n.severity == "stop" for n in notes(loops.desk))
+    loops.desk.looping.forget()
+    assert notes(loops.desk) == () and loops.sheets.currentWidget().desk.looping.study is None
+    loops.run_stage()
+    wait(loops, qtbot)
+    assert loops.desk.looping.study is not None
