@@ -82,3 +82,18 @@ def test_a_craft_that_cannot_be_is_refused_in_words(loops, qtbot):
     loops.run_stage()
     wait(loops, qtbot)
     assert loops.desk.looping.study is not None
+
+
+def test_ladders_are_played_rung_by_rung(loops, qtbot):
+    sheet = loops.sheets.currentWidget()
+    sheet.show_page("ladder")
+    qtbot.waitUntil(lambda: loops.desk.looping.played_is_current("roll", "D first"), timeout=60_000)
+    rungs = words(sheet.rungs)
+    assert rungs[0][0] == "begin with little P" and len(rungs) > 4
+    sheet.rungs.selectRow(0)
+    assert sheet.rung_step.title.text() == "Step: begin with little P"
+    sheet.ladder.setCurrentText("rate mode first")
+    sheet.axis.setCurrentText("yaw")
+    sheet.ladder.activated.emit(1)
+    qtbot.waitUntil(lambda: loops.desk.looping.played_is_current("yaw", "rate mode first"), timeout=60_000)
+    assert any("relay" in r[0] for r in words(sheet.rungs)) and "nothing spins" in sheet.about.text()

@@ -85,3 +85,14 @@ def test_wrong_figures_are_refused(tmp_path, words):
     done = fusus("brief", "--project", made(tmp_path / "craft"), "--set", words)
     assert done.returncode == 2 and "Traceback" not in done.stderr
     assert store.load(tmp_path / "craft").loops == Loops()
+
+
+def test_ladders_are_played_on_an_axis(tmp_path):
+    folder = made(tmp_path / "craft")
+    done = fusus("loops", "--project", folder, "--ladder", "D first", "--axis", "yaw", "--json")
+    rungs = json.loads(done.stdout)["ladder"]
+    assert done.returncode == 0 and rungs[0]["done"] == "begin with little P" and rungs[-1]["gains"]["i"] > 0
+    shown = fusus("loops", "--project", folder, "--ladder", "rate mode first")
+    assert shown.returncode == 0 and "relay" in shown.stdout
+    assert fusus("loops", "--project", folder, "--ladder", "I first").returncode == 2
+    assert fusus("loops", "--project", folder, "--ladder", "D first", "--axis", "nose").returncode == 2

@@ -14,7 +14,8 @@ from fusus.core.control.design import Ultimate
 from fusus.core.control.elements import Controller, Delay, LowPass, Notch, Plant, open_loop, phase_cost_deg
 from fusus.core.control.margins import margins
 from fusus.core.control.pid import Gains, pid_step
-from fusus.core.control.step import sections_of, step_figures, step_response
+from fusus.core.control.sections import sections_of
+from fusus.core.control.step import step_figures, step_response
 from fusus.core.timing.motor_signal import SIGNALS, throttle_of_pulse
 from fusus.core.timing.transfer import transfer_s
 

@@ -14,6 +14,7 @@ class Looping(QObject):
     """Timing, margins, mixer and findings of the loops."""
 
     changed = pyqtSignal()
+    played = pyqtSignal()
 
     def __init__(self, desk: "Desk") -> None:
         super().__init__(desk)
@@ -21,11 +22,39 @@ class Looping(QObject):
         self.study: Any = None
         self.findings: tuple[Any, ...] = ()
         self.refusal = ""
+        self.rungs: tuple[Any, ...] = ()
         self._key: object = None
+        self._played: object = None
 
     def forget(self) -> None:
         """Put all of it away."""
         self.study, self.findings, self.refusal, self._key = None, (), "", None
+        self.rungs, self._played = (), None
+
+    def played_is_current(self, axis: str, ladder: str) -> bool:
+        """Whether the rungs shown are of this ladder on this axis with the present inputs."""
+        return self._played is not None and self._played == (axis, ladder, self._inputs())
+
+    def play(self, axis: str, ladder: str) -> None:
+        """Play a tuning ladder on an axis."""
+        study = self.study
+        if study is None or self.played_is_current(axis, ladder):
+            return
+        key = (axis, ladder, self._inputs())
+
+        def work(_progress: Any) -> Any:
+            from fusus.study.loops.ladder import play_ladder
+
+            return play_ladder(study, axis, ladder)
+
+        def take(found: Any) -> None:
+            self.rungs, self._played = found, key
+            self.played.emit()
+
+        job = Job(f"Playing “{ladder}”", work)
+        job.succeeded.connect(take)
+        job.failed.connect(lambda text: self._desk.noticed.emit("stop", text))
+        self._desk.jobs.start(job, "ladder")
 
     def _inputs(self) -> object:
         brief = self._desk.project.brief

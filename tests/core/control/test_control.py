@@ -19,7 +19,8 @@ from fusus.core.control.elements import (
 )
 from fusus.core.control.margins import margins
 from fusus.core.control.pid import Gains
-from fusus.core.control.step import sections_of, step_figures, step_response
+from fusus.core.control.sections import sections_of
+from fusus.core.control.step import step_figures, step_response
 from fusus.errors import ParameterError
 
 PLANT = Plant("roll", 2.0, 0.02, 0.05)

@@ -91,8 +91,8 @@ class TimelineFigure(FigureFrame):
 class StepFigure(CurvesFigure):
     """How each axis follows a step of its setpoint."""
 
-    def __init__(self) -> None:
-        super().__init__("A step of the setpoint", "time [s]", "rate [°/s]", "loop-step")
+    def __init__(self, name: str = "loop-step", title: str = "A step of the setpoint") -> None:
+        super().__init__(title, "time [s]", "rate [°/s]", name)
 
     def show_steps(self, t_s: Array, wanted: float, curves: dict[str, Array]) -> None:
         """Draw rates, °/s."""

@@ -1,11 +1,11 @@
 """``fusus loops``."""
 
-from typing import Any
+from typing import Annotated, Any
 
 import typer
 
 from fusus.cli.options import JsonFlag, ProjectFolder
-from fusus.cli.output import answering, print_json, table_of
+from fusus.cli.output import answering, print_json, refuse, table_of
 
 CAUTION = (
     "Propellers off for all bench work with a battery in. First flights low, over soft ground, away from people, with a switch that "
@@ -13,14 +13,30 @@ CAUTION = (
 )
 
 
-def loops(project: ProjectFolder, as_json: JsonFlag = False) -> None:
+def loops(
+    project: ProjectFolder,
+    ladder: Annotated[
+        str | None, typer.Option(help="Play a tuning ladder too: “D first” or “rate mode first”.")
+    ] = None,
+    axis: Annotated[str, typer.Option(help="On which axis: roll, pitch or yaw.")] = "roll",
+    as_json: JsonFlag = False,
+) -> None:
     """Say whether the work fits in the loop time, what it delays, and how much the rate loops bear; exit status 1 if they do not."""
     with answering(as_json):
         from fusus.project import store
         from fusus.study.loops.axes import study_loops
         from fusus.study.loops.report import loops_report
 
-        report = loops_report(study_loops(store.load(project)))
+        study = study_loops(store.load(project))
+        report = loops_report(study)
+        if ladder is not None:
+            from fusus.study.loops.ladder import play_ladder
+            from fusus.study.loops.report import ladder_report
+
+            try:
+                report["ladder"] = ladder_report(play_ladder(study, axis, ladder))
+            except KeyError as error:
+                refuse(f"{error.args[0]}.", as_json)
         if as_json:
             print_json(report)
         else:
@@ -66,6 +82,12 @@ def _tell(report: dict[str, Any]) -> None:
             str(m["round"]), str(m["by_diagonals"]), f"{m['forward_m']:+.2f} m", f"{m['right_m']:+.2f} m", m["turns"]
         )
     console.print(table)
+    if "ladder" in report:
+        table = table_of("rung", "P>", "I>", "D>", "one sees and hears")
+        for r in report["ladder"]:
+            gains = [f"{r['gains'][k]:.3g}" for k in ("p", "i", "d")]
+            table.add_row(r["done"], *gains, r["seen"])
+        console.print(table)
     for f in report["findings"]:
         typer.echo(f"[{f['severity']}] {f['subject']}: {f['statement']} {f['reason']} -> {f['next_step']}")
     typer.echo(CAUTION)

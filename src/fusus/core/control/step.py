@@ -4,14 +4,12 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import signal
 
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array
 from fusus.core.control.elements import LowPass, Notch, Plant
 from fusus.core.control.pid import Gains, pid_step
-
-FINEST_S = 1e-4  # of the body; a loop's period is cut into equal steps no longer than this
+from fusus.core.control.sections import filtered, parts_of, pushed, sections_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,18 +33,6 @@ class StepFigures:
     settling_s: float
 
 
-def sections_of(filters: tuple[LowPass | Notch, ...], rate_hz: float) -> Array:
-    """Return filters as they run at a sample rate: second-order sections (S, 6), by the bilinear transform, pre-warped."""
-    out = []
-    for f in filters:
-        if isinstance(f, Notch):
-            b, a = signal.iirnotch(f.middle_hz, f.quality, rate_hz)
-            out.append(signal.tf2sos(b, a))
-        else:
-            out.append(signal.butter(f.order, min(f.cutoff_hz, 0.49 * rate_hz), "low", fs=rate_hz, output="sos"))
-    return np.ascontiguousarray(np.concatenate(out) if out else np.empty((0, 6)))
-
-
 def step_response(
     plant: Plant,
     gains: Gains,
@@ -57,7 +43,7 @@ def step_response(
     seconds: float,
 ) -> Step:
     """Return how the rate of one axis follows a step of the setpoint, rad/s, at rest before."""
-    parts = max(1, math.ceil(1.0 / rate_hz / FINEST_S))
+    parts = parts_of(rate_hz)
     h = 1.0 / rate_hz / parts
     n = max(2, round(seconds / h))
     rate, seen, command = np.zeros(n), np.zeros(n), np.zeros(n)
@@ -79,20 +65,12 @@ def _run(
     decay = math.exp(-h / tau_s)
     for i in range(rate.shape[0]):
         if i % parts == 0:
-            y = omega
-            for k in range(sections.shape[0]):
-                out = sections[k, 0] * y + memory[k, 0]
-                memory[k, 0] = sections[k, 1] * y - sections[k, 4] * out + memory[k, 1]
-                memory[k, 1] = sections[k, 2] * y - sections[k, 5] * out
-                y = out
+            y = filtered(sections, memory, omega)
             u, integral, slope = pid_step(g, wanted, 0.0, y, last, integral, slope, parts * h)
             last = y
         command[i], seen[i], rate[i] = u, last, omega
         acts = command[i - delay] if i >= delay else 0.0
-        # Exact over the step: the motor nears the command, the rate sums the motor up.
-        left = motor - acts
-        omega += gain * (acts * h + left * tau_s * (1.0 - decay))
-        motor = acts + left * decay
+        omega, motor = pushed(omega, motor, acts, gain, tau_s, decay, h)
 
 
 def step_figures(t_s: Array, y: Array, wanted: float) -> StepFigures:

@@ -3,6 +3,7 @@
 import math
 from typing import Any
 
+from fusus.core.control.ladder import Rung
 from fusus.study.loops.axes import Axis, LoopStudy
 from fusus.study.loops.findings import findings
 from fusus.study.loops.timing import Timing
@@ -28,6 +29,21 @@ def loops_report(study: LoopStudy) -> dict[str, Any]:
         }
     )  # fmt: skip
     return report | {"findings": [finding(f) for f in findings(study)]}
+
+
+def ladder_report(rungs: tuple[Rung, ...]) -> list[dict[str, Any]]:
+    """Return the rungs of a ladder as plain figures."""
+    found: list[dict[str, Any]] = plain(
+        [
+            {
+                "done": r.done, "gains": {"p": r.controller.kp, "i": r.controller.ki, "d": r.controller.kd}, "seen": r.seen,
+                "is_wild": r.is_wild, "is_kept": r.is_kept, "phase_margin_deg": math.degrees(r.margins.phase_rad),
+                "modulus_margin": r.margins.modulus, "overshoot": r.figures.overshoot, "noise": r.noise,
+            }
+            for r in rungs
+        ]
+    )  # fmt: skip
+    return found
 
 
 def _timing(t: Timing) -> dict[str, Any]:

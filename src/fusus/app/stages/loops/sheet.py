@@ -1,16 +1,18 @@
-"""Loops' sheet: the control cycle, the step and margins of each axis, and the motors with their check sheet."""
+"""Loops' sheet: the control cycle, the step and margins of each axis, the tuning ladders, and the motors with their check sheet."""
 
 import math
 from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from fusus.app.desk import Desk
 from fusus.app.figures.loops import BodeFigure, StepFigure, TimelineFigure
 from fusus.app.figures.rows import Cell, RowsTable
 from fusus.app.stages.base import TabbedSheet, column_page, title_label
+from fusus.core.control.customs import LADDERS
+from fusus.core.vehicle.mixer import AXES
 
 HZ = np.geomspace(0.2, 200.0, 600)
 DEGREES = math.degrees(1.0)
@@ -24,7 +26,7 @@ CHECKS = (
 
 
 class LoopsSheet(TabbedSheet):
-    """Three pages."""
+    """Four pages."""
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(
@@ -32,10 +34,12 @@ class LoopsSheet(TabbedSheet):
             (
                 ("timing", "Control cycle", self._timing_page()),
                 ("margins", "Step and margins", self._margins_page()),
+                ("ladder", "Ladder", self._ladder_page()),
                 ("motors", "Motors", self._motors_page()),
             ),
         )
         desk.looping.changed.connect(self.refresh)
+        desk.looping.played.connect(self.refresh)
         self.refresh()
 
     # Building
@@ -70,6 +74,30 @@ class LoopsSheet(TabbedSheet):
         self.axes = RowsTable("loop-axes", "Axes", titles, 0)
         return column_page((pair, 7), (self.axes, 2))
 
+    def _ladder_page(self) -> QWidget:
+        self.ladder, self.axis = QComboBox(), QComboBox()
+        for box, name, label, values in (
+            (self.ladder, "ladder-name", "Ladder", tuple(LADDERS)), (self.axis, "ladder-axis", "Axis", AXES),
+        ):  # fmt: skip
+            box.setObjectName(name)
+            box.setAccessibleName(label)
+            box.addItems(values)
+            box.activated.connect(lambda _: self.draw("ladder"))
+        self.about = QLabel()
+        self.about.setWordWrap(True)
+        head = QWidget()
+        line = QHBoxLayout(head)
+        line.setContentsMargins(0, 0, 0, 0)
+        for label, box in (("Ladder", self.ladder), ("Axis", self.axis)):
+            line.addWidget(QLabel(label))
+            line.addWidget(box)
+        line.addWidget(self.about, 1)
+        self.rung_step = StepFigure("rung-step", "The step of this rung")
+        self.rungs = RowsTable("ladder-rungs", "Rungs", ("rung", "P>", "I>", "D>", "one sees and hears"), 4)
+        self.rungs.columns_of({0: 172, 1: 62, 2: 62, 3: 74})
+        self.rungs.itemSelectionChanged.connect(self._show_rung)
+        return column_page((head, 0), (self.rung_step, 4), (self.rungs, 6))
+
     def _motors_page(self) -> QWidget:
         titles = ("round", "by diagonals", "place: ahead, right", "turns", "thrust>", "roll>", "pitch>", "yaw>")
         self.motors = RowsTable("loop-motors", "Motors and mixer", titles, 2)
@@ -90,7 +118,9 @@ class LoopsSheet(TabbedSheet):
         if study is None:
             self.timeline.title.setText(self.desk.looping.refusal or "The loops are being worked out …")
             return
-        {"timing": self._draw_timing, "margins": self._draw_margins, "motors": self._draw_motors}[name](study)
+        {
+            "timing": self._draw_timing, "margins": self._draw_margins, "ladder": self._draw_ladder, "motors": self._draw_motors,
+        }[name](study)  # fmt: skip
 
     def _draw_timing(self, study: Any) -> None:
         t = study.timing
@@ -166,6 +196,32 @@ class LoopsSheet(TabbedSheet):
             tips.append("Phase lost at the crossover: " + ", ".join(f"{what} {deg:.1f}°" for what, deg, _ in a.costs))
         self.axes.show_rows(out, tips)
 
+    def _draw_ladder(self, _study: Any) -> None:
+        ladder, axis = self.ladder.currentText(), self.axis.currentText()
+        self.about.setText(f"{LADDERS[ladder]} On the model: nothing spins here.")
+        looping = self.desk.looping
+        if not looping.played_is_current(axis, ladder):
+            self.rungs.show_rows([])
+            looping.play(axis, ladder)
+            return
+        rows: list[tuple[Cell, ...]] = []
+        for r in looping.rungs:
+            c = r.controller
+            seen: Cell = (r.seen, "stop") if r.is_wild else (r.seen, "fine") if r.is_kept else r.seen
+            rows.append((r.done, *(f"{v:.2g}" for v in (c.kp, c.ki, c.kd)), seen))
+        self.rungs.show_rows(
+            rows, [f"|1+L| {r.margins.modulus:.2f}, noise {r.noise:.1%} of the command" for r in looping.rungs]
+        )
+        self.rungs.selectRow(len(rows) - 1)
+
+    def _show_rung(self) -> None:
+        row, rungs = self.rungs.currentRow(), self.desk.looping.rungs
+        if 0 <= row < len(rungs) and self.rungs.rowCount() == len(rungs):
+            step = rungs[row].step
+            seen = {"as the loop sees it": step.seen[::10] * DEGREES, "true": step.rate[::10] * DEGREES}
+            self.rung_step.show_steps(step.t_s[::10], step.wanted * DEGREES, seen)
+            self.rung_step.title.setText(f"Step: {rungs[row].done}")
+
     def _draw_motors(self, study: Any) -> None:
         rows: list[tuple[Cell, ...]] = []
         for m, row in sorted(zip(study.mixer.motors, study.mixer.mix, strict=True), key=lambda x: x[0].round_number):
@@ -188,6 +244,6 @@ class LoopsSheet(TabbedSheet):
 
     def restyle(self) -> None:
         """Take on the theme's colours."""
-        for shown in (self.timeline, self.step, self.gain, self.phase):
+        for shown in (self.timeline, self.step, self.gain, self.phase, self.rung_step):
             shown.restyle()
         self.refresh()

@@ -1,0 +1,49 @@
+"""Filters as they run on a board, sample by sample; and one axis of the craft behind its motors."""
+
+import math
+
+import numpy as np
+from scipy import signal
+
+from fusus.core._jit import kernel
+from fusus.core.arrays import Array
+from fusus.core.control.elements import LowPass, Notch
+
+FINEST_S = 1e-4  # steps of the body; a loop's period is cut into equal ones no longer than this
+
+
+def parts_of(rate_hz: float) -> int:
+    """Return into how many steps of the body a loop's period is cut."""
+    return max(1, math.ceil(1.0 / rate_hz / FINEST_S))
+
+
+def sections_of(filters: tuple[LowPass | Notch, ...], rate_hz: float) -> Array:
+    """Return filters as they run at a sample rate: second-order sections (S, 6), by the bilinear transform, pre-warped."""
+    out = []
+    for f in filters:
+        if isinstance(f, Notch):
+            b, a = signal.iirnotch(f.middle_hz, f.quality, rate_hz)
+            out.append(signal.tf2sos(b, a))
+        else:
+            out.append(signal.butter(f.order, min(f.cutoff_hz, 0.49 * rate_hz), "low", fs=rate_hz, output="sos"))
+    return np.ascontiguousarray(np.concatenate(out) if out else np.empty((0, 6)))
+
+
+@kernel
+def filtered(sections: Array, memory: Array, y: float) -> float:
+    """Return a sample through all sections; ``memory`` (S, 2) is changed."""
+    for k in range(sections.shape[0]):
+        out = sections[k, 0] * y + memory[k, 0]
+        memory[k, 0] = sections[k, 1] * y - sections[k, 4] * out + memory[k, 1]
+        memory[k, 1] = sections[k, 2] * y - sections[k, 5] * out
+        y = out
+    return y
+
+
+@kernel
+def pushed(
+    omega: float, motor: float, acts: float, gain: float, tau_s: float, decay: float, h: float
+) -> tuple[float, float]:
+    """Return rate and motor after a step h of a command ``acts``: exact, ``decay`` is exp(-h/τ)."""
+    left = motor - acts
+    return omega + gain * (acts * h + left * tau_s * (1.0 - decay)), acts + left * decay
