@@ -9,34 +9,12 @@ from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QApplication
 
 from fusus.app.__main__ import make_application
-from fusus.app.importing.dialog import ImportDialog
 from fusus.app.pictures import save, settle, wait_for
 from fusus.app.settings import Settings
 from fusus.app.window import Window, apply_theme
 from fusus.demo.build import build
-from fusus.logs.importer import ImportRequest, plan_import
 
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"
-
-
-def write_log(project: Path, path: Path) -> None:
-    """Write a stretch of the hover as a maker's logger would: degrees, g, z up, a bad field."""
-    import numpy as np
-
-    from fusus.logs.recording import load_stream
-
-    imu = load_stream(project, "slipway-hover", "imu")
-    if imu is None:
-        raise RuntimeError("the demo has no hover")
-    rows = slice(2000, 30_000, 5)
-    t, up = imu.t_ns[rows] // 1000, np.array([1.0, -1.0, -1.0])
-    gyro, acc = np.degrees(imu.vector("gyro", "rad_s")[rows]) * up, imu.vector("acc", "m_s2")[rows] / 9.80665 * up
-    lines = ["time_us;gyro x;gyro y;gyro z;acc x;acc y;acc z;board temp"]
-    for i in range(len(t)):
-        values = ";".join(f"{v:.4f}" for v in (*gyro[i], *acc[i]))
-        lines.append(f"{t[i]};{values};{20 + 0.001 * i:.1f}".replace(".", ","))
-    lines[900] = lines[900].replace(";", ";#", 1)
-    path.write_text("\n".join(lines) + "\n", encoding="utf-8")
 
 
 def main() -> None:
@@ -77,13 +55,6 @@ def _take(scratch: Path) -> None:
     _take_bench(window, app)
     _take_fusion(window, app)
     _take_loops(window, app)
-    log = scratch / "slipway.csv"
-    write_log(folder, log)
-    dialog = ImportDialog(plan_import(ImportRequest((log,), folder, "slipway")), "slipway", set(), window)
-    dialog.show()
-    settle(app)
-    save(dialog, OUT / "import.png")
-    dialog.close()
     window.close()
 
 
@@ -137,9 +108,9 @@ def _take_loops(window: Window, app: QApplication) -> None:
     window.show_stage("loops")
     if not wait_for(app, lambda: window.desk.looping.is_current and not window.desk.jobs.running):
         raise RuntimeError("the loops were not worked out")
-    for page in ("timing", "margins"):
+    for page in ("timing", "margins", "ladder"):
         window.sheets.currentWidget().show_page(page)
-        settle(app)
+        wait_for(app, lambda: not window.desk.jobs.running)
         save(window, OUT / f"loops-{page}.png")
 
 

@@ -39,6 +39,8 @@ def test_pages_show_cycle_margins_and_motors(loops):
     assert [r[0] for r in words(sheet.axes)] == ["roll", "pitch", "yaw"]
     assert len(sheet.step.data()[1][0]) > 100 and len(sheet.phase.data()[1][0]) == 600
     assert "Hz" in sheet.gain.read(5.0) and "PID" not in sheet.timeline.read(1e6)
+    sheet.show_page("spread")
+    assert words(sheet.spread)[0][0] == "as drawn" and "°" in words(sheet.spread)[0][1]
     sheet.show_page("motors")
     assert len(words(sheet.motors)) == 4 and {r[3] for r in words(sheet.motors)} == {"clockwise", "counter-clockwise"}
     sheet.restyle()

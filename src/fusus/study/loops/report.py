@@ -6,6 +6,7 @@ from typing import Any
 from fusus.core.control.ladder import Rung
 from fusus.study.loops.axes import Axis, LoopStudy
 from fusus.study.loops.findings import findings
+from fusus.study.loops.spread import spread
 from fusus.study.loops.timing import Timing
 from fusus.study.summary import finding, plain
 
@@ -17,6 +18,19 @@ def loops_report(study: LoopStudy) -> dict[str, Any]:
             **_timing(study.timing),
             "axes": {axis.name: _axis(axis) for axis in study.axes},
             "hover_throttle": study.timing.throttle,
+            "spread": [
+                {
+                    "what": c.what,
+                    "axes": {
+                        a.name: {
+                            "phase_margin_deg": math.degrees(m.phase_rad), "gain_margin_db": m.gain_db, "modulus_margin": m.modulus,
+                            "crossover_hz": m.crossover_rad_s / (2.0 * math.pi),
+                        }
+                        for a, m in zip(study.axes, c.margins, strict=True)
+                    },
+                }
+                for c in spread(study)
+            ],
             "motors": [
                 {
                     "round": m.round_number, "by_diagonals": m.diagonal_number,

@@ -1,4 +1,4 @@
-"""Loops' sheet: the control cycle, the step and margins of each axis, the tuning ladders, and the motors with their check sheet."""
+"""Loops' sheet: the control cycle, step and margins, what the loops bear, the tuning ladders, and the motors with their check sheet."""
 
 import math
 from typing import Any
@@ -26,7 +26,7 @@ CHECKS = (
 
 
 class LoopsSheet(TabbedSheet):
-    """Four pages."""
+    """Five pages."""
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(
@@ -34,6 +34,7 @@ class LoopsSheet(TabbedSheet):
             (
                 ("timing", "Control cycle", self._timing_page()),
                 ("margins", "Step and margins", self._margins_page()),
+                ("spread", "What it bears", self._spread_page()),
                 ("ladder", "Ladder", self._ladder_page()),
                 ("motors", "Motors", self._motors_page()),
             ),
@@ -73,6 +74,11 @@ class LoopsSheet(TabbedSheet):
         titles = ("axis", "P>", "I>", "D>", "Hz>", "phase °>", "gain dB>", "delay ms>", "|1+L|>", "rise ms>", "over %>")
         self.axes = RowsTable("loop-axes", "Axes", titles, 0)
         return column_page((pair, 7), (self.axes, 2))
+
+    def _spread_page(self) -> QWidget:
+        titles = ("if the craft is not as drawn", "roll>", "pitch>", "yaw>")
+        self.spread = RowsTable("loop-spread", "What the loops bear", titles, 0)
+        return column_page(title_label("Phase margin and least distance from swinging, gains as they are"), self.spread)
 
     def _ladder_page(self) -> QWidget:
         self.ladder, self.axis = QComboBox(), QComboBox()
@@ -119,8 +125,12 @@ class LoopsSheet(TabbedSheet):
             self.timeline.title.setText(self.desk.looping.refusal or "The loops are being worked out …")
             return
         {
-            "timing": self._draw_timing, "margins": self._draw_margins, "ladder": self._draw_ladder, "motors": self._draw_motors,
-        }[name](study)  # fmt: skip
+            "timing": self._draw_timing,
+            "margins": self._draw_margins,
+            "spread": self._draw_spread,
+            "ladder": self._draw_ladder,
+            "motors": self._draw_motors,
+        }[name](study)
 
     def _draw_timing(self, study: Any) -> None:
         t = study.timing
@@ -195,6 +205,19 @@ class LoopsSheet(TabbedSheet):
             )  # fmt: skip
             tips.append("Phase lost at the crossover: " + ", ".join(f"{what} {deg:.1f}°" for what, deg, _ in a.costs))
         self.axes.show_rows(out, tips)
+
+    def _draw_spread(self, _study: Any) -> None:
+        rows: list[tuple[Cell, ...]] = []
+        for c in self.desk.looping.spread:
+            cells: list[Cell] = [c.what]
+            for m in c.margins:
+                words = f"{m.phase_rad * DEGREES:.0f}°, {m.modulus:.2f}"
+                cells.append(
+                    (words, "stop") if not m.is_stable else (words, "mind") if m.modulus < 0.5 else (words, "fine")
+                )
+            rows.append(tuple(cells))
+        tip = "40° and 0.5 are usually enough; below zero it swings by itself"
+        self.spread.show_rows(rows, [tip] * len(rows))
 
     def _draw_ladder(self, _study: Any) -> None:
         ladder, axis = self.ladder.currentText(), self.axis.currentText()
