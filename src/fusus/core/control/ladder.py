@@ -92,7 +92,7 @@ def _seen(m: Margins, f: StepFigures, noise: float, c: Controller) -> str:
     if f.overshoot > WOBBLE:
         return f"wobbles: it overshoots by {f.overshoot:.0%} and swings back"
     if not math.isfinite(f.rise_s) or f.rise_s > 0.4:
-        return "soft: it lags behind the stick, as if in syrup"
+        return "soft: it lags behind the stick"
     if not math.isfinite(f.settling_s):
         return "follows, but does not come to rest where the stick says: some I is missing"
     return f"follows in {f.rise_s * 1e3:.0f} ms with {f.overshoot:.0%} of overshoot; the motors hum evenly"

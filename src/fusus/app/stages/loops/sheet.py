@@ -100,7 +100,7 @@ class LoopsSheet(TabbedSheet):
         line.addWidget(self.about, 1)
         self.rung_step = StepFigure("rung-step", "The step of this rung")
         self.rungs = RowsTable("ladder-rungs", "Rungs", ("rung", "P>", "I>", "D>", "one sees and hears"), 4)
-        self.rungs.columns_of({0: 172, 1: 62, 2: 62, 3: 74})
+        self.rungs.columns_of({0: 164, 1: 62, 2: 58, 3: 92})
         self.rungs.itemSelectionChanged.connect(self._show_rung)
         return column_page((head, 0), (self.rung_step, 4), (self.rungs, 6))
 
