@@ -21,21 +21,13 @@ def told(*arguments):
     return json.loads(done.stdout)
 
 
+def replayed(folder, estimator, *more):
+    return told("replay", "--project", folder, "--recording", "hop", "--estimator", estimator, *more)
+
+
 def test_replay_of_motion_by_the_contract(flown, tmp_path):
     out = tmp_path / "e.csv"
-    report = told(
-        "replay",
-        "--project",
-        flown,
-        "--recording",
-        "hop",
-        "--estimator",
-        "navigation-ekf",
-        "--gnss-outage",
-        "30:8",
-        "--out",
-        out,
-    )
+    report = replayed(flown, "navigation-ekf", "--gnss-outage", "30:8", "--out", out)
     assert report["estimator"] == "navigation-ekf" and report["errors"]["horizontal_rmse_m"] < 2.0
     assert report["outages"][0]["horizontal_error_m"] is not None and len(report["gyro_bias_rad_s"]) == 3
     header = out.read_text().splitlines()[0].split(",")
@@ -56,9 +48,7 @@ def test_replay_of_motion_by_the_contract(flown, tmp_path):
 
 
 def test_several_runs_in_one_call_and_sensors_left_out(flown):
-    report = told(
-        "replay", "--project", flown, "--recording", "hop", "--estimator", "altitude", "--estimator", "navigation-ekf", "--no-gnss"
-    )  # fmt: skip
+    report = replayed(flown, "altitude", "--estimator", "navigation-ekf", "--no-gnss")
     altitude, blind = report["runs"]
     assert altitude["errors"]["height_rmse_m"] < 2.0 and "horizontal_rmse_m" not in altitude["errors"]
     assert "gnss_position" not in blind["consistency"]["nis"] and blind["errors"]["horizontal_rmse_m"] > 5.0
@@ -81,17 +71,7 @@ def test_several_runs_in_one_call_and_sensors_left_out(flown):
 
 def test_tracks_for_maps(flown, tmp_path):
     for name in ("way.geojson", "way.gpx"):
-        told(
-            "replay",
-            "--project",
-            flown,
-            "--recording",
-            "hop",
-            "--estimator",
-            "navigation-ekf",
-            "--out",
-            tmp_path / name,
-        )
+        replayed(flown, "navigation-ekf", "--out", tmp_path / name)
     line = json.loads((tmp_path / "way.geojson").read_text())["features"][0]
     lon, lat, height = line["geometry"]["coordinates"][0]
     assert abs(lat - HOME[0]) < 1e-4 and abs(lon - HOME[1]) < 1e-4 and abs(height - HOME[2]) < 10
@@ -132,16 +112,14 @@ def unmeasured(tmp_path_factory, site):
 
 
 def test_without_a_reference_the_smoother_stands_in_and_errors_stay_null(unmeasured):
-    report = told(
-        "replay", "--project", unmeasured, "--recording", "hop", "--estimator", "navigation-ekf", "--gnss-outage", "40:10"
-    )  # fmt: skip
+    report = replayed(unmeasured, "navigation-ekf", "--gnss-outage", "40:10")
     assert report["errors"] is None and report["outages"][0]["horizontal_error_m"] is None
     against = report["against_smoother"]
     assert 0.0 < against["errors"]["tilt_rmse_deg"] < 1.0
     assert against["outages"][0]["horizontal_error_m"] > 0.02
     shown = fusus("replay", "--project", unmeasured, "--recording", "hop", "--estimator", "mahony")
     assert "no errors" in shown.stdout and "off the smoother" in shown.stdout
-    blind = told("replay", "--project", unmeasured, "--recording", "hop", "--estimator", "mahony", "--no-gnss")
+    blind = replayed(unmeasured, "mahony", "--no-gnss")
     assert blind["against_smoother"] is None
 
 

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QRadioButton, Q
 from fusus.app.desk import Desk
 from fusus.app.ledger.help import help_for
 from fusus.app.ledger.panel import Ledger
-from fusus.app.ledger.rows import ChoiceRow, FactRow, FigureEdit, FigureRow, FigureSpec, Row, SwitchRow
+from fusus.app.ledger.rows import ChoiceRow, FactRow, FigureRow, FigureSpec, Row, SwitchRow, TextRow
 from fusus.core.estimation.catalogue import ESTIMATORS, info_for
 from fusus.project.records import Project
 
@@ -105,21 +105,13 @@ class EstimatorsRow(Row):
         self.set_value((name, *rest))
 
 
-class OutagesRow(Row):
+class OutagesRow(TextRow):
     """Stretches whose fixes are hidden: START:DURATION in s, several apart by blanks or commas."""
 
     def __init__(self, desk: Desk) -> None:
-        super().__init__(desk, "fusion.outages", "Hide fixes")
-        self.edit = FigureEdit()
+        super().__init__(desk, "fusion.outages", "Hide fixes", "none")
         self.edit.setProperty("role", "figure")
-        self.edit.setObjectName("edit-fusion.outages")
-        self.edit.setPlaceholderText("none")
         self.edit.setToolTip("Start and duration in s, such as 120:8 200:15; empty hides none")
-        self.edit.editingFinished.connect(self._edited)
-        self.edit.escaped.connect(lambda: self.show_project(desk.project))
-        self.line.addWidget(self.edit, 1)
-        self.watch(self.edit)
-        self.show_project(desk.project)
 
     def show_project(self, project: Project) -> None:
         """Show the stretches."""
