@@ -379,13 +379,45 @@ def bench_link(seconds: float) -> None:
         shutil.rmtree(folder, ignore_errors=True)
 
 
+def bench_flight(flights: int) -> None:
+    """Print how many times as fast as time the craft flies in closed loop at 1 kHz, on one core and on all."""
+    from concurrent.futures import ThreadPoolExecutor
+
+    from fusus.core.simulation.flight.campaign import fly_all, fly_task
+    from fusus.demo.build import demo_project
+    from fusus.study.flying.setup import flight_tasks
+
+    demo = demo_project()
+    project = demo.model_copy(
+        update={"loops": demo.loops.model_copy(update={"rate_hz": 1000.0, "bus": "SPI", "bus_hz": 8e6})}
+    )
+    for estimator in ("navigation-ekf", "mahony"):
+        task = flight_tasks(project, "hover-wind", 1, 1, estimator)[0]
+        seconds = float(fly_task(task).t_s[-1])
+        took = best(lambda t=task: fly_task(t), 8)  # type: ignore[misc]
+        print(
+            f"closed loop at {task.controller.rate_hz:.0f} Hz on {estimator}: {seconds / took:.0f} times as fast as time, one core"
+        )
+    tasks = flight_tasks(project, "hover-wind", 1, flights, "navigation-ekf")
+    began = time.perf_counter()
+    with ThreadPoolExecutor(2) as pool:
+        fly_all(tasks, pool)
+    took = time.perf_counter() - began
+    print(
+        f"{flights} flights of {seconds:.0f} s on two cores: {took:.1f} s, {took * 30.0 / seconds * 200 / flights:.1f} s for 200 of 30 s"
+    )
+
+
 def main() -> None:
     """Run the benches."""
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--megabytes", type=int, default=1000, help="size of the imported table")
     parser.add_argument("--repeats", type=int, default=3)
     parser.add_argument("--link-seconds", type=float, default=60.0, help="length of the capture")
-    parser.add_argument("--only", choices=["estimators", "navigation", "long", "prediction", "allan", "link", "import"])
+    parser.add_argument("--flights", type=int, default=200, help="flights of the campaign")
+    parser.add_argument(
+        "--only", choices=["estimators", "navigation", "long", "prediction", "flight", "allan", "link", "import"]
+    )
     options = parser.parse_args()
     if options.only in (None, "estimators"):
         bench_estimators()
@@ -395,6 +427,8 @@ def main() -> None:
         bench_long(options.repeats)
     if options.only in (None, "prediction"):
         bench_prediction()
+    if options.only in (None, "flight"):
+        bench_flight(options.flights)
     if options.only in (None, "allan"):
         bench_allan(options.repeats)
     if options.only in (None, "link"):

@@ -65,7 +65,6 @@ PAGES = (
     ("parts", "suites", "parts-suites"),
     ("drift", "budget", "drift"),
     ("drift", "mission", "drift-mission"),
-    ("drift", "rest", "drift-rest"),
 )
 
 
@@ -104,7 +103,7 @@ def _take_fusion(window: Window, app: QApplication) -> None:
 
 
 def _take_loops(window: Window, app: QApplication) -> None:
-    """Take Loops: the control cycle, and step and margins."""
+    """Take Loops: the control cycle, step and margins, the ladder, and a closed-loop flight."""
     window.show_stage("loops")
     if not wait_for(app, lambda: window.desk.looping.is_current and not window.desk.jobs.running):
         raise RuntimeError("the loops were not worked out")
@@ -112,6 +111,14 @@ def _take_loops(window: Window, app: QApplication) -> None:
         window.sheets.currentWidget().show_page(page)
         wait_for(app, lambda: not window.desk.jobs.running)
         save(window, OUT / f"loops-{page}.png")
+    sheet = window.sheets.currentWidget()
+    sheet.show_page("flight")
+    sheet.flight.scenario.setCurrentText("crossing")
+    sheet.flight.button.click()
+    if not wait_for(app, lambda: window.desk.flying.is_current("flights") and not window.desk.jobs.running, 200):
+        raise RuntimeError("the craft did not fly")
+    settle(app)
+    save(window, OUT / "loops-flight.png")
 
 
 # Row of the demo's calibrations, latest first, and its picture.

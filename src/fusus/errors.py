@@ -92,6 +92,22 @@ class LinkError(FususError):
         super().__init__(f"{link}: {reason}")
 
 
+class ClusterError(FususError):
+    """A cluster that should work a campaign off cannot be used."""
+
+    def __init__(self, scheduler: str, reason: str) -> None:
+        self.scheduler, self.reason = scheduler, reason
+        super().__init__(f"{scheduler}: {reason}")
+
+
+class ReportError(FususError):
+    """A report cannot be written where it is asked for."""
+
+    def __init__(self, path: Path | str, reason: str) -> None:
+        self.path, self.reason = str(path), reason
+        super().__init__(f"{path}: {reason}.")
+
+
 class AlignmentError(FususError, ValueError):
     """Two records cannot be brought onto one clock."""
 

@@ -2,7 +2,7 @@
 
 import pytest
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QLabel, QPushButton
+from PyQt6.QtWidgets import QFileDialog, QLabel, QPushButton
 
 from fusus.app.benching import capture_name
 from fusus.app.figures.facenet import FaceNet
@@ -158,20 +158,49 @@ def test_measured_noise_reaches_model_and_strip(bench, qtbot):
 def test_the_book_takes_events_and_what_is_due_follows(bench, qtbot):
     sheet = sheet_of(bench)
     sheet.show_page("book")
-    rows = sheet.entries.rowCount()
-    sheet.event.setCurrentText("knock")
-    qtbot.keyClicks(sheet.words, "fell off the bench")
-    qtbot.keyClicks(sheet.warm, "21,5")
-    qtbot.keyClicks(sheet.place, "shed")
+    rows = sheet.book.entries.rowCount()
+    sheet.book.event.setCurrentText("knock")
+    qtbot.keyClicks(sheet.book.words, "fell off the bench")
+    qtbot.keyClicks(sheet.book.details["temperature_degc"], "21,5")
+    qtbot.keyClicks(sheet.book.details["place"], "shed")
     with qtbot.waitSignal(bench.desk.bench_changed, timeout=20_000):
         qtbot.mouseClick(button(bench, "book-write"), Qt.MouseButton.LeftButton)
-    assert sheet.entries.rowCount() == rows + 1
-    assert sheet.entries.item(0, 1).text() == "knock"
+    assert sheet.book.entries.rowCount() == rows + 1
+    assert sheet.book.entries.item(0, 1).text() == "knock"
     last = book.entries(bench.desk.document.folder)[-1]
     assert (last["note"], last["temperature_degc"], last["place"]) == ("fell off the bench", 21.5, "shed")
     assert any(d.kind == "mounting" and d.is_due and "knock" in d.why for d in bench.desk.bench.due)
     sheet.show_page("due")
     assert sheet.due.item(0, 1).text() == "◆ due"
+
+
+def test_flights_are_written_sought_saved_and_taken_in(bench, qtbot, tmp_path, monkeypatch):
+    sheet = sheet_of(bench)
+    sheet.show_page("book")
+    page = sheet.book
+    assert not page.details["minutes"].isVisibleTo(page), "a knock has no minutes"
+    page.event.setCurrentText("flight")
+    for name, text in (("minutes", "12,5"), ("charge_mah", "2.4 Ah"), ("stop_voltage_v", "14.1"), ("weather", "calm")):
+        page.details[name].setText(text)
+    page.words.setText("circles")
+    qtbot.mouseClick(button(bench, "book-write"), Qt.MouseButton.LeftButton)
+    last = book.entries(bench.desk.document.folder)[-1]
+    assert (last["minutes"], last["charge_mah"], last["weather"]) == (12.5, pytest.approx(2400.0), "calm")
+    assert "usually 12.5 min, 11.5 A" in page.flown.text()
+    page.details["minutes"].setText("long")
+    qtbot.mouseClick(button(bench, "book-write"), Qt.MouseButton.LeftButton)
+    assert book.entries(bench.desk.document.folder)[-1] == last, "what is no number is not written"
+    page.seek.setText("circles calm")
+    assert page.entries.rowCount() == 1
+    out = tmp_path / "book.csv"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(out), "Table (*.csv)"))
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(out), ""))
+    qtbot.mouseClick(button(bench, "book-save"), Qt.MouseButton.LeftButton)
+    assert "circles" in out.read_text()
+    out.write_text("at,what,note\n2026-05-01,flight,an old one\n")
+    qtbot.mouseClick(button(bench, "book-take"), Qt.MouseButton.LeftButton)
+    page.seek.setText("an old one")
+    assert page.entries.rowCount() == 1
 
 
 def test_the_face_net_tells_held_next_and_residuals(qtbot):

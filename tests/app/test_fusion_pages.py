@@ -3,7 +3,7 @@
 import pytest
 from tests.conftest import flown_project
 
-from fusus.app.stages.fusion.ledger import OutagesRow
+from fusus.app.ledger.words_row import WordsRow
 from fusus.app.stages.fusion.notes import notes
 from fusus.app.stages.fusion.quantities import QUANTITIES
 from fusus.project.commands import SetValue
@@ -106,7 +106,7 @@ def done(window, qtbot, timeout=120_000):
 
 
 def hide_fixes(window, text):
-    row = window.findChild(OutagesRow)
+    row = window.findChild(WordsRow)
     row.edit.setText(text)
     row.edit.setModified(True)
     row.edit.editingFinished.emit()

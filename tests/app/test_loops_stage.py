@@ -30,26 +30,29 @@ def edit(window, qtbot, path, value):
 
 def test_pages_show_cycle_margins_and_motors(loops):
     sheet = loops.sheets.currentWidget()
-    assert sheet.timeline.title.text().startswith("The longest cycle")
-    tasks = words(sheet.tasks)
+    assert sheet.cycle.timeline.title.text().startswith("The longest cycle")
+    tasks = words(sheet.cycle.tasks)
     assert tasks[0][:2] == ["read IMU", "390"] and tasks[-1][0] == "together"
-    starts, ends = sheet.timeline.data()[1]
-    assert (ends >= starts).all() and words(sheet.latency)[-1][0] == "from sample to thrust"
+    starts, ends = sheet.cycle.timeline.data()[1]
+    assert (ends >= starts).all() and words(sheet.cycle.latency)[-1][0] == "from sample to thrust"
     sheet.show_page("margins")
-    assert [r[0] for r in words(sheet.axes)] == ["roll", "pitch", "yaw"]
-    assert len(sheet.step.data()[1][0]) > 100 and len(sheet.phase.data()[1][0]) == 600
-    assert "Hz" in sheet.gain.read(5.0) and "PID" not in sheet.timeline.read(1e6)
+    assert [r[0] for r in words(sheet.margins.axes)] == ["roll", "pitch", "yaw"]
+    assert len(sheet.margins.step.data()[1][0]) > 100 and len(sheet.margins.phase.data()[1][0]) == 600
+    assert "Hz" in sheet.margins.gain.read(5.0) and "PID" not in sheet.cycle.timeline.read(1e6)
     sheet.show_page("spread")
-    assert words(sheet.spread)[0][0] == "as drawn" and "°" in words(sheet.spread)[0][1]
+    assert words(sheet.bears.spread)[0][0] == "as drawn" and "°" in words(sheet.bears.spread)[0][1]
     sheet.show_page("motors")
-    assert len(words(sheet.motors)) == 4 and {r[3] for r in words(sheet.motors)} == {"clockwise", "counter-clockwise"}
+    assert len(words(sheet.motors.motors)) == 4 and {r[3] for r in words(sheet.motors.motors)} == {
+        "clockwise",
+        "counter-clockwise",
+    }
     sheet.restyle()
     assert loops.thread.beads["loops"].state.headline.startswith("margin")
 
 
 def test_a_message_too_long_is_named_and_shortened_again(loops, qtbot):
     sheet = edit(loops, qtbot, "loops.telemetry_s", 1.9e-3)
-    assert "does not fit" in sheet.timeline.title.text()
+    assert "does not fit" in sheet.cycle.timeline.title.text()
     told = notes(loops.desk)
     assert told[0].subject == "The loop does not fit" and "telemetry" in told[0].reason
     assert loops.thread.beads["loops"].state.headline == "does not fit"
@@ -61,19 +64,19 @@ def test_a_message_too_long_is_named_and_shortened_again(loops, qtbot):
 
 def test_what_ifs_move_the_cycle(loops, qtbot):
     def reading():
-        return float(words(loops.sheets.currentWidget().tasks)[0][1])
+        return float(words(loops.sheets.currentWidget().cycle.tasks)[0][1])
 
     assert reading() == 390.0
     edit(loops, qtbot, "loops.bus", "SPI")
     edit(loops, qtbot, "loops.bus_hz", 8e6)
     assert reading() == 15.0
     sheet = edit(loops, qtbot, "loops.reads_block", False)
-    assert words(sheet.tasks)[0][0] == "read IMU (bus)"
+    assert words(sheet.cycle.tasks)[0][0] == "read IMU (bus)"
     sheet = edit(loops, qtbot, "loops.pulse_by_software", True)
-    assert "waits for the next pulse" in [r[0] for r in words(sheet.latency)]
+    assert "waits for the next pulse" in [r[0] for r in words(sheet.cycle.latency)]
     sheet = edit(loops, qtbot, "loops.notch_hz", 80.0)
     sheet.show_page("margins")
-    assert "notch" in sheet.axes.item(0, 0).toolTip()
+    assert "notch" in sheet.margins.axes.item(0, 0).toolTip()
 
 
 def test_a_craft_that_cannot_be_is_refused_in_words(loops, qtbot):
@@ -90,12 +93,12 @@ def test_ladders_are_played_rung_by_rung(loops, qtbot):
     sheet = loops.sheets.currentWidget()
     sheet.show_page("ladder")
     qtbot.waitUntil(lambda: loops.desk.looping.played_is_current("roll", "D first"), timeout=60_000)
-    rungs = words(sheet.rungs)
+    rungs = words(sheet.ladder.rungs)
     assert rungs[0][0] == "begin with little P" and len(rungs) > 4
-    sheet.rungs.selectRow(0)
-    assert sheet.rung_step.title.text() == "Step: begin with little P"
-    sheet.ladder.setCurrentText("rate mode first")
-    sheet.axis.setCurrentText("yaw")
-    sheet.ladder.activated.emit(1)
+    sheet.ladder.rungs.selectRow(0)
+    assert sheet.ladder.rung_step.title.text() == "Step: begin with little P"
+    sheet.ladder.ladder.setCurrentText("rate mode first")
+    sheet.ladder.axis.setCurrentText("yaw")
+    sheet.ladder.ladder.activated.emit(1)
     qtbot.waitUntil(lambda: loops.desk.looping.played_is_current("yaw", "rate mode first"), timeout=60_000)
-    assert any("relay" in r[0] for r in words(sheet.rungs)) and "nothing spins" in sheet.about.text()
+    assert any("relay" in r[0] for r in words(sheet.ladder.rungs)) and "nothing spins" in sheet.ladder.about.text()

@@ -159,6 +159,13 @@ def test_due_and_book(craft):
     entries = data("book", "--project", craft)[1]["entries"]
     assert entries[-1]["what"] == "knock"
     assert any(e["what"] == "capture" for e in entries)
+    flown = ("--add", "flight", "--minutes", "10", "--charge", "2000", "--weather", "calm")
+    report = data("book", "--project", craft, *flown, "--what", "flight", "--save", craft / "flights.csv")[1]
+    assert report["flights"]["mean_current_a"] == pytest.approx(12.0) and len(report["entries"]) == 1
+    report = data("book", "--project", craft, "--take-in", craft / "flights.csv", "--find", "calm")[1]
+    assert report["taken_in"] == {"added": 0, "already_there": 1} and len(report["entries"]) == 1
+    assert run("book", "--project", craft, "--add", "flight", "--minutes", "-3").exit_code == 2
+    assert "12.0 A on average" in run("book", "--project", craft).stdout
     _, after = data("due", "--project", craft, "--school", "on-signs")
     assert after["school"] == "on-signs"
     assert any(d["is_due"] and "knock" in d["why"] for d in after["calibrations"])

@@ -9,6 +9,7 @@ from tests.conftest import flown_project, short_flight
 
 from fusus.core.estimation.navigation_ekf.parameters import Parameters
 from fusus.core.progress import Silent
+from fusus.core.simulation.campaign import fly_many
 from fusus.core.simulation.faults import FAULTS, fault_named
 from fusus.core.simulation.flights import SCENARIOS, scenario_named
 from fusus.core.simulation.scenario import Suite
@@ -173,10 +174,10 @@ class Inline:
 
 def test_simulated_flights_are_the_same_whoever_works_them_off(flown):
     project = flown[1]
-    a = simulate(project, "hover", 5, 2, Silent(), Inline())
-    b = simulate(project, "hover", 5, 2)
-    assert [o.rmse for o in a.outcomes] == [o.rmse for o in b.outcomes] or np.allclose(
-        [o.rmse["tilt"] for o in a.outcomes], [o.rmse["tilt"] for o in b.outcomes]
+    a = fly_many(tasks_of(project, "hover", 5, 2), Inline())
+    b = simulate(project, "hover", 5, 2, Silent()).outcomes
+    assert [o.rmse for o in a] == [o.rmse for o in b] or np.allclose(
+        [o.rmse["tilt"] for o in a], [o.rmse["tilt"] for o in b]
     )
     assert [t.seed for t in tasks_of(project, "hover", 5, 3)] == [5, 6, 7] and Inline.done == [5, 6]
     with pytest.raises(KeyError, match="mission"):

@@ -54,6 +54,13 @@ ACTIONS = (
         "As a table (CSV, Parquet) or a track (GeoJSON, GPX)",
         lambda w: w.openings.ask_export(),
     ),
+    ActionSpec(
+        "report",
+        "Craft",
+        "Save the report …",
+        "Craft, parts, calibrations, estimator, loops, verdicts and hashes in one file (HTML, PDF)",
+        lambda w: w.openings.ask_report(),
+    ),
     ActionSpec("quit", "Craft", "Quit", "Everything is saved already", lambda w: w.close(), "Ctrl+Q", False),
     ActionSpec("undo", "Edit", "Undo", "Take the last change back", lambda w: w.desk.step(True), "Ctrl+Z"),
     ActionSpec("redo", "Edit", "Redo", "Do it again", lambda w: w.desk.step(False), "Ctrl+Shift+Z"),

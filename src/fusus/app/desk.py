@@ -6,6 +6,7 @@ from typing import Any
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from fusus.app.benching import Bench
+from fusus.app.flying import Flying
 from fusus.app.foresight import Foresight
 from fusus.app.fusing import Fusing
 from fusus.app.jobs import Job, JobRunner
@@ -45,6 +46,7 @@ class Desk(QObject):
         self.bench = Bench(self)
         self.fusing = Fusing(self)
         self.looping = Looping(self)
+        self.flying = Flying(self)
         self._disconnect: list[Any] = []
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -92,6 +94,7 @@ class Desk(QObject):
         self.bench.forget()
         self.fusing.forget()
         self.looping.forget()
+        self.flying.forget()
 
     def recent(self) -> list[str]:
         """Return the projects opened before that are still there."""

@@ -78,8 +78,34 @@ class Fusing(QObject):
 
         self._start(f"Simulating: {scenario}", "simulate", work, lambda found: self._take("simulate", key, found))
 
+    def compare(self, before: str, after: str) -> None:
+        """Start the job that tells whether a recording is really better or worse than another."""
+        document = self._desk.document
+        if document is None:
+            return
+        folder, project, key = document.folder, document.project, self._desk.fusion_key()
+
+        def work(progress: Any) -> Any:
+            from fusus.study.before_after import changes_report, compare_recordings
+
+            return changes_report(compare_recordings(folder, project, before, after, progress), before, after)
+
+        self._start(
+            f"Comparing {before} with {after}", "difference", work, lambda found: self._take("difference", key, found)
+        )
+
     def keep_flight(self, scenario: str, seed: int) -> None:
         """Fly a scenario once and keep it as a recording; then look at it."""
+
+        def make(folder: Any, project: Any, name: str) -> Any:
+            from fusus.study.simulate import keep_flight
+
+            return keep_flight(folder, project, scenario, seed, name)
+
+        self.keep(f"simulated-{scenario}-{seed}", make)
+
+    def keep(self, base: str, make: Callable[[Path, Any, str], Any]) -> None:
+        """Keep what ``make`` writes (folder, project, name) as a recording under a name that is free; then look at it."""
         document = self._desk.document
         if document is None:
             return
@@ -87,15 +113,13 @@ class Fusing(QObject):
             self._desk.noticed.emit("mind", "This project is open read-only; no recording can be kept in it.")
             return
         taken = {r.name for r in self._desk.recordings()}
-        name, n = f"simulated-{scenario}-{seed}", 2
+        name, n = base, 2
         while name in taken:
-            name, n = f"simulated-{scenario}-{seed}-{n}", n + 1
+            name, n = f"{base}-{n}", n + 1
         project = document.project
 
         def work(_progress: Any) -> Any:
-            from fusus.study.simulate import keep_flight
-
-            return keep_flight(document.folder, project, scenario, seed, name)
+            return make(document.folder, project, name)
 
         self._start(f"Flying {name}", "keep", work, lambda _: self._look_at(name))
 
@@ -115,6 +139,22 @@ class Fusing(QObject):
             f"Saved {path.name}: {result.study.judged.replay.estimator.title} over {result.study.request.recording}."
         )
         self._start(f"Writing {path.name}", "export", work, lambda _: self._desk.noticed.emit("fine", written))
+
+    def write_report(self, path: Path) -> None:
+        """Write the project's report, as a page or for print, by the file's ending."""
+        document = self._desk.document
+        if document is None:
+            return
+        folder, project = document.folder, document.project
+
+        def work(progress: Any) -> Any:
+            from fusus.report.write import write_report
+
+            write_report(folder, project, path, progress)
+
+        self._start(
+            f"Writing {path.name}", "report", work, lambda _: self._desk.noticed.emit("fine", f"Saved {path.name}.")
+        )
 
     def _start(self, title: str, slot: str, work: Callable[[Any], Any], then: Callable[[Any], None]) -> None:
         job = Job(title, work)

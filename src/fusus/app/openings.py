@@ -112,6 +112,16 @@ class Openings:
             ending = kind[kind.find("*.") + 1 : -1] if "*." in kind else ".csv"
             self._desk.fusing.export(Path(path) if Path(path).suffix else Path(path + ending))
 
+    def ask_report(self) -> None:
+        """Ask for a file, and write the report there by its ending."""
+        name = self._desk.project.name
+        path, kind = QFileDialog.getSaveFileName(
+            self._window, "Save the report", f"{name}.html", "Page (*.html);;Print (*.pdf)"
+        )
+        if path:
+            ending = ".pdf" if kind.startswith("Print") else ".html"
+            self._desk.fusing.write_report(Path(path) if Path(path).suffix else Path(path + ending))
+
     def take_files(self, files: list[Path]) -> None:
         """Import files, or open a project folder that was dropped."""
         if len(files) == 1 and (files[0] / store.PROJECT_FILE).exists():

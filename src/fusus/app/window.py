@@ -105,6 +105,7 @@ class Window(QMainWindow):
         desk.judged.connect(self._on_judged)
         desk.bench_changed.connect(self._show_notes)
         desk.looping.changed.connect(self._show_notes)
+        desk.flying.changed.connect(lambda _: self._show_notes())
         desk.foresight.outlook_changed.connect(lambda _: self._on_outlook())
         desk.noticed.connect(self.notice.tell)
         desk.busy.connect(self._on_busy)

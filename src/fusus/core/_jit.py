@@ -44,3 +44,8 @@ def summing_kernel(function: F) -> F:
 def contracting_kernel(function: F) -> F:
     """Compile ``function`` so that a product and a sum may become one instruction, rounded once. isnan still holds."""
     return cast(F, numba.njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract"})(function))
+
+
+def inlined_kernel(function: F) -> F:
+    """Compile ``function`` as a part of whatever calls it: its arguments are handed on for nothing, arrays too."""
+    return cast(F, numba.njit(nogil=True, error_model="numpy", inline="always")(function))

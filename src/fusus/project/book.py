@@ -38,9 +38,20 @@ def entries(folder: Path) -> list[dict[str, Any]]:
 EVENTS = ("knock", "new firmware", "moved", "transport", "new wiring", "repair", "flight", "note")
 """What is written by hand; all but flights and notes may put calibrations in doubt."""
 
+RANGES = {
+    "minutes": (0.0, 1440.0, "min"), "charge_mah": (0.0, 1e6, "mAh"), "stop_voltage_v": (0.0, 200.0, "V"),
+    "temperature_degc": (-80.0, 80.0, "°C"),
+}  # fmt: skip
+
 
 def add_event(folder: Path, what: str, text: str = "", **details: Any) -> None:
     """Write an event by hand; ProjectError for one that the book does not know."""
     if what not in EVENTS:
         raise ProjectError(folder / BOOK_FILE, f"“{what}” is no event; the events are {', '.join(EVENTS)}.")
+    for name, (low, high, unit) in RANGES.items():
+        value = details.get(name)
+        if value is not None and not low <= value <= high:
+            raise ProjectError(
+                folder / BOOK_FILE, f"{name} is {value:g}; give {low:g} to {high:g} {unit}. Nothing was written."
+            )
     note(folder, what, **({"note": text} if text else {}), **{k: v for k, v in details.items() if v is not None})

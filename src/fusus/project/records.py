@@ -38,8 +38,20 @@ class Place(Record):
     height_m: Annotated[float, Field(ge=-500, le=9000)] = 0.0
 
 
+class PlacedMotor(Record):
+    """A motor of a craft of its own geometry: forward and right of the centre of gravity, m, and how it turns seen from above."""
+
+    forward_m: Annotated[float, Field(ge=-10, le=10)]
+    right_m: Annotated[float, Field(ge=-10, le=10)]
+    is_clockwise: bool
+
+
 class Craft(Record):
-    """The airframe, as far as the estimate depends on it."""
+    """The airframe, as far as estimate and loops depend on it.
+
+    Measured where known: the mean current of a flight, full speed of a motor, torque over thrust of a propeller; None: estimated.
+    ``motors`` place those of the layout “other”. Idle is a share of full speed, drag per mass.
+    """
 
     layout: Layout = "X-quad"
     mass_kg: Annotated[float, Field(gt=0.02, le=150)] = 1.0
@@ -51,6 +63,14 @@ class Craft(Record):
     inertia_x_kg_m2: Annotated[float | None, Field(gt=0, le=1e3)] = None
     inertia_y_kg_m2: Annotated[float | None, Field(gt=0, le=1e3)] = None
     inertia_z_kg_m2: Annotated[float | None, Field(gt=0, le=1e3)] = None
+    cell_ohm: Annotated[float, Field(ge=0, le=1)] = 0.006
+    stop_cell_v: Annotated[float, Field(ge=2.5, le=4.1)] = 3.5
+    mean_current_a: Annotated[float | None, Field(gt=0, le=1000)] = None
+    idle_share: Annotated[float, Field(ge=0, le=0.9)] = 0.12
+    drag_per_s: Annotated[float, Field(ge=0, le=10)] = 0.25
+    full_rpm: Annotated[float | None, Field(gt=100, le=1e6)] = None
+    torque_per_thrust_m: Annotated[float | None, Field(gt=1e-5, le=1)] = None
+    motors: tuple[PlacedMotor, ...] = ()
 
 
 class Climate(Record):
@@ -144,8 +164,10 @@ class Fusion(Record):
 class Loops(Record):
     """The work of a control cycle, its schedule and buses, the motors' lag, filters, and what the rate loops are wanted to do.
 
-    Durations are those of the present processor; ``processor`` says how many times as fast the one looked at is. A gain of None is
-    designed by the wanted crossover and phase margin.
+    Above them: what full sticks ask for, what the craft is allowed, how sticks are shaped, gains of the outer loops in 1/s (None: by
+    the rate loops), the tilt beyond which motors do not start, whether they start with a calibration due, and the sigma of position
+    beyond which it counts as lost. Durations are those of the present processor; ``processor`` says how many times as fast the one
+    looked at is. A gain of None is designed by the wanted crossover and phase margin.
     """
 
     schedule: Literal["superloop", "fixed priorities"] = "superloop"
@@ -179,6 +201,25 @@ class Loops(Record):
     roll: tuple[float, float, float] | None = None
     pitch: tuple[float, float, float] | None = None
     yaw: tuple[float, float, float] | None = None
+    feed_forward: Annotated[float, Field(ge=0, le=2)] = 0.0
+    rate_rad_s: Annotated[float, Field(ge=0.1, le=60)] = 6.283185307179586
+    yaw_rate_rad_s: Annotated[float, Field(ge=0.1, le=30)] = 2.0943951023931953
+    tilt_rad: Annotated[float, Field(ge=0.05, le=1.4)] = 0.5235987755982988
+    speed_m_s: Annotated[float, Field(ge=0.2, le=60)] = 8.0
+    up_m_s: Annotated[float, Field(ge=0.1, le=30)] = 2.5
+    down_m_s: Annotated[float, Field(ge=0.1, le=10)] = 1.5
+    home_height_m: Annotated[float, Field(ge=0.5, le=500)] = 5.0
+    shaping_s: Annotated[float, Field(ge=0, le=2)] = 0.06
+    stick_curve: Annotated[float, Field(ge=0, le=1)] = 0.4
+    dead_band: Annotated[float, Field(ge=0, le=0.5)] = 0.03
+    tilt_p: Annotated[float | None, Field(gt=0, le=100)] = None
+    heading_p: Annotated[float | None, Field(gt=0, le=100)] = None
+    climb_p: Annotated[float | None, Field(gt=0, le=100)] = None
+    speed_p: Annotated[float | None, Field(gt=0, le=100)] = None
+    place_p: Annotated[float | None, Field(gt=0, le=100)] = None
+    arm_tilt_rad: Annotated[float, Field(ge=0, le=3.1416)] = 0.4363323129985824
+    arm_when_due: bool = True
+    lost_m: Annotated[float, Field(ge=0.5, le=1000)] = 6.0
 
 
 class Drift(Record):

@@ -1,5 +1,6 @@
 """Faults put into a recording: how far each estimator goes wrong, whether anything tells, how it recovers."""
 
+from concurrent.futures import Executor
 from dataclasses import dataclass
 
 import numpy as np
@@ -13,6 +14,7 @@ from fusus.core.judgement.finding import Finding, new_among
 from fusus.core.judgement.findings import Evidence, find
 from fusus.core.progress import Progress, Silent
 from fusus.core.simulation.faults import FAULTS, Fault, Window
+from fusus.core.workers import work_off
 from fusus.errors import RecordingError
 from fusus.study.loading import LoadedRecording
 from fusus.study.run import Choice
@@ -70,6 +72,7 @@ def fault_sweep(
     choices: tuple[Choice, ...],
     faults: tuple[Fault, ...] = FAULTS,
     progress: Progress | None = None,
+    executor: Executor | None = None,
 ) -> tuple[FaultResult, ...]:
     """Return what each fault does to each estimator; RecordingError where there is nothing to measure against."""
     progress = progress or Silent()
@@ -78,16 +81,22 @@ def fault_sweep(
             loaded.info.name,
             "faults need a reference to measure what they do, or fixes for a smoother; it has neither.",
         )
-    total, done, out = len(choices) * (len(faults) + 1), 0, []
-    for choice in choices:
-        plain = _run(loaded, loaded.given, choice.estimator, choice.parameters)
-        done += 1
-        progress.step(done, total, "Trying faults")
-        for fault in faults:
-            out.append(_try(loaded, choice, fault, plain))
-            done += 1
-            progress.step(done, total, "Trying faults")
-    return tuple(out)
+    plain = work_off(_plain, [(loaded, c) for c in choices], executor, progress, "Flying without faults")
+    tasks = [_Trial(loaded, c, f, p) for c, p in zip(choices, plain, strict=True) for f in faults]
+    return tuple(work_off(_try, tasks, executor, progress, "Trying faults"))
+
+
+@dataclass(frozen=True, slots=True)
+class _Trial:
+    loaded: LoadedRecording
+    choice: Choice
+    fault: Fault
+    plain: _Ran
+
+
+def _plain(task: tuple[LoadedRecording, Choice]) -> _Ran:
+    loaded, choice = task
+    return _run(loaded, loaded.given, choice.estimator, choice.parameters)
 
 
 def _run(
@@ -120,7 +129,8 @@ def _window(loaded: LoadedRecording, fault: Fault) -> Window:
     return Window(start, min(start + fault.length_s, float(t[-1])))
 
 
-def _try(loaded: LoadedRecording, choice: Choice, fault: Fault, plain: _Ran) -> FaultResult:
+def _try(trial: _Trial) -> FaultResult:
+    loaded, choice, fault, plain = trial.loaded, trial.choice, trial.fault, trial.plain
     w = _window(loaded, fault)
     given = fault.change(loaded.given, w) if fault.change else loaded.given
     parameters = fault.retune(choice.parameters) if fault.retune else choice.parameters

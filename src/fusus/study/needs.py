@@ -8,6 +8,7 @@ from fusus.core.parts.fields import KIND_TITLES
 from fusus.core.parts.part import Part
 from fusus.core.prediction.mission import Mission
 from fusus.core.vehicle.airframe import Airframe, hover, inertia
+from fusus.core.vehicle.battery import Battery, Endurance, endurance
 from fusus.core.world.atmosphere import density_kg_m3, geopotential_m
 from fusus.project.parts_files import catalogue
 from fusus.project.records import Craft, Project
@@ -34,8 +35,21 @@ def airframe_of(craft: Craft) -> Airframe:
     inertia = None if x is None or y is None or z is None else (x, y, z)
     return Airframe(
         craft.layout, craft.mass_kg, craft.arm_m, craft.prop_diameter_m, craft.motor_thrust_n, craft.cells,
-        craft.capacity_as, inertia,
+        craft.capacity_as, inertia, craft.full_rpm, craft.torque_per_thrust_m,
+        tuple((m.forward_m, m.right_m, m.is_clockwise) for m in craft.motors),
     )  # fmt: skip
+
+
+def battery_of(craft: Craft) -> Battery:
+    """Return the craft's battery."""
+    return Battery(craft.cells, craft.capacity_as, craft.cell_ohm, craft.stop_cell_v)
+
+
+def endurance_of(project: Project) -> Endurance:
+    """Return how long the craft hovers on a full battery: by its measured mean current, else by momentum theory."""
+    craft = project.brief.craft
+    found = hover(airframe_of(craft), site_of(project).gravity_m_s2, density_of(project))
+    return endurance(battery_of(craft), found.power_w, craft.mean_current_a)
 
 
 def density_of(project: Project) -> float:
@@ -65,7 +79,7 @@ def body_of(project: Project) -> tuple[tuple[str, str, str], ...]:
         ("Thrust to weight", f"{found.thrust_to_weight:.2f}", "2 and more for control in wind: common practice"),
         ("Rotor frequency", f"{found.rotor_hz:.0f} Hz", "thrust coefficient of 0.1; vibration comes at it and its multiples"),
         ("Hover power", f"{found.power_w:.0f} W, {found.current_a:.1f} A", "momentum theory, figure of merit 0.55; to some 20 %"),
-        ("Endurance", f"{found.endurance_s / 60:.1f} min", "to a fifth of the capacity left, in calm air"),
+        ("Endurance", f"{endurance_of(project).seconds / 60:.1f} min", "to the stop voltage under load, in calm air"),
     )  # fmt: skip
 
 

@@ -1,7 +1,5 @@
 """Simulated flights of a project's craft with its own parts: one kept as a recording, or many for the errors to expect."""
 
-import os
-from concurrent.futures import Executor, ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from pathlib import Path
@@ -23,6 +21,7 @@ from fusus.project.records import Place, Project
 from fusus.study.needs import mission_of
 from fusus.study.site import USUAL_DAY, site_of
 from fusus.study.suite import choice_of, course_of, model_of
+from fusus.study.workers import workers
 
 # Where the brief names no place: mid latitudes, by the sea.
 USUAL_PLACE = Place(lat_deg=50.0, lon_deg=0.0, height_m=0.0)
@@ -84,16 +83,12 @@ def simulate(
     seed: int,
     runs: int,
     progress: Progress | None = None,
-    executor: Executor | None = None,
+    scheduler: str | None = None,
 ) -> Simulated:
-    """Return what the project's estimators make of simulated flights, worked off by threads or by a given executor."""
+    """Return what the project's estimators make of simulated flights, worked off by threads or by the cluster at ``scheduler``."""
     tasks = tasks_of(project, scenario, seed, runs)
-    if executor is not None or runs < 4:
-        outcomes = fly_many(tasks, executor, progress)
-    else:
-        # Most of the work is compiled and lets other threads run: two are as fast as two processes, which a window must not fork.
-        with ThreadPoolExecutor(max(1, min(os.cpu_count() or 1, runs))) as pool:
-            outcomes = fly_many(tasks, pool, progress)
+    with workers(scheduler, runs) as pool:
+        outcomes = fly_many(tasks, pool, progress)
     names = tuple(dict.fromkeys(o.estimator for o in outcomes))
     return Simulated(
         scenario, seed, outcomes, tuple(summarise(outcomes, n) for n in names), predicted(project, scenario)

@@ -19,6 +19,7 @@ from fusus.errors import PartError
 from fusus.project.records import Project
 from fusus.study.needs import available, mission_of
 from fusus.study.site import site_of
+from fusus.study.workers import workers
 
 
 @lru_cache(maxsize=512)
@@ -130,12 +131,14 @@ def _by_datasheet(
     return predict(model_of(project, printed), course, project.brief.requirements, by_course).figures
 
 
-def rank_parts(project: Project, progress: Progress | None = None) -> Ranking:
-    """Return every combination of the available parts, predicted."""
+def rank_parts(project: Project, progress: Progress | None = None, scheduler: str | None = None) -> Ranking:
+    """Return every combination of the available parts, predicted, by threads or by the cluster at ``scheduler``."""
     parts = tuple(completed(p) for p in available(project))
     ranger = find_part(project, "rangefinder", project.parts.rangefinder)
     course = course_of(project, COARSE_STEP_S)
-    return rank(choices(parts, ranger), course, project.brief.requirements, project.parts.fitting, progress)
+    found = choices(parts, ranger)
+    with workers(scheduler, len(found)) as pool:
+        return rank(found, course, project.brief.requirements, project.parts.fitting, progress, pool)
 
 
 def prediction_summary(study: SuiteStudy) -> dict[str, Any]:

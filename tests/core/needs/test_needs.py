@@ -124,9 +124,11 @@ def test_bus_and_supply_conflicts():
 
 
 def test_airframes():
-    assert len(rotor_places("coaxial X8", 0.2)) == 8 and len(rotor_places("hexa", 0.2)) == 6
+    assert (
+        len(rotor_places(Airframe("coaxial X8", 1.0, 0.2))) == 8 and len(rotor_places(Airframe("hexa", 1.0, 0.2))) == 6
+    )
     for layout in ("X-quad", "plus-quad", "hexa", "octo", "coaxial X8", "H-quad"):
-        places = rotor_places(layout, 0.2)
+        places = rotor_places(Airframe(layout, 1.0, 0.2))
         assert sum(x for x, _, _ in places) == pytest.approx(0, abs=1e-12) and sum(
             y for _, y, _ in places
         ) == pytest.approx(0, abs=1e-12)

@@ -1,9 +1,12 @@
 """The mixer of every layout: what it asks for comes out, signs are the craft's, and what does not fit gives way in order."""
 
+import math
 from dataclasses import replace
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from fusus.core.vehicle.airframe import Airframe
 from fusus.core.vehicle.mixer import Motor, mix, mixer_of, motors_of
@@ -95,3 +98,28 @@ def test_a_geometry_that_cannot_be_flown_is_refused(places, what):
     motors = tuple(Motor(p, i % 2 == 0, i + 1, i + 1) for i, p in enumerate(places))
     with pytest.raises(ParameterError, match=what):
         mixer_of(frame(), motors)
+
+
+def test_more_motors_than_outputs_and_an_inertia_that_cannot_be_are_refused():
+    own = tuple((0.2 * math.cos(i), 0.2 * math.sin(i), i % 2 == 0) for i in range(13))
+    with pytest.raises(ParameterError, match="Number of motors is 13"):
+        mixer_of(Airframe("other", 1.35, 0.21, own=own))
+    assert len(mixer_of(Airframe("other", 1.35, 0.21, own=own[:12])).motors) == 12
+
+
+@settings(max_examples=200, deadline=None)
+@given(
+    st.sampled_from(["X-quad", "plus-quad", "hexa", "octo", "coaxial X8"]), st.floats(0.0, 40.0), st.floats(-3.0, 3.0),
+    st.floats(-3.0, 3.0), st.floats(-0.6, 0.6), st.sampled_from([0.0, 0.02, 0.1]),
+)  # fmt: skip
+def test_motors_stay_within_their_range_and_level_comes_first(layout, thrust, roll, pitch, yaw, least):
+    mixer = mixer_of(Airframe(layout, 1.35, 0.21))
+    shares = mix(mixer, thrust, (roll, pitch, yaw), least)
+    assert shares.min() >= least - 1e-12 and shares.max() <= 1.0 + 1e-12
+    got = mixer.effect @ shares
+    level = mixer.mix[:, 1] * roll + mixer.mix[:, 2] * pitch
+    if np.ptp(level) <= 1.0 - least - 1e-9:
+        np.testing.assert_allclose(got[1:3], (roll, pitch), atol=1e-6)
+    assert got[3] * yaw >= -1e-9 and abs(got[3]) <= abs(yaw) + 1e-9, (
+        "yaw is given in part or in full, never the other way"
+    )

@@ -2,6 +2,7 @@
 
 from fusus.cli.commands import (
     bench,
+    book,
     brief,
     capture,
     compare,
@@ -12,11 +13,14 @@ from fusus.cli.commands import (
     parts,
     project,
     replay,
+    report,
+    simulate,
     verify,
 )
 
 __all__ = [
     "bench",
+    "book",
     "brief",
     "capture",
     "compare",
@@ -27,5 +31,7 @@ __all__ = [
     "parts",
     "project",
     "replay",
+    "report",
+    "simulate",
     "verify",
 ]

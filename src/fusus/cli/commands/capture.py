@@ -237,32 +237,3 @@ def _set_school(folder: Path, school: str, as_json: bool) -> None:
         document.do(SetValue("bench.school", school, "Choose when calibrations are due"))
     finally:
         document.close()
-
-
-def book(
-    project: ProjectFolder,
-    add: Annotated[
-        str | None, typer.Option(help="knock, new firmware, moved, transport, new wiring, repair, flight or note.")
-    ] = None,
-    note: Annotated[str, typer.Option(help="Words to it.")] = "",
-    temperature: Annotated[float | None, typer.Option("--temperature", help="°C.")] = None,
-    place: Annotated[str | None, typer.Option(help="Where.")] = None,
-    as_json: JsonFlag = False,
-) -> None:
-    """Show the book, or write an event into it."""
-    with answering(as_json):
-        from fusus.project import book as the_book
-        from fusus.project import store
-
-        store.load(project)
-        if add is not None:
-            the_book.add_event(project, add, note, temperature_degc=temperature, place=place)
-        entries = the_book.entries(project)
-        if as_json:
-            print_json({"entries": entries})
-            return
-        table = table_of("when", "what", "")
-        for e in entries:
-            rest = ", ".join(f"{k} {v}" for k, v in e.items() if k not in ("at", "what") and v not in (None, ""))
-            table.add_row(str(e.get("at", ""))[:16].replace("T", " "), str(e.get("what", "")), rest[:100])
-        Console(width=150).print(table)

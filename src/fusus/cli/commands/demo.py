@@ -29,9 +29,16 @@ def demo(
         report = verify_report(folder, None, False)
         typer.echo("Dunlin, invented: every craft, place, part and figure here is made up.\n")
         print_verdicts(report)
+        from fusus.project import store
+        from fusus.report.write import write_report
+
+        written = folder / "report.html"
+        write_report(folder, store.load(folder), written, StderrProgress())
         pictures = folder / "pictures"
         code = run_app("fusus.app.pictures", str(folder), str(pictures), offscreen=True)
-        typer.echo(f"\nProject: {folder}" + (f"\nPictures of each stage: {pictures}" if code == 0 else ""))
+        typer.echo(
+            f"\nProject: {folder}\nReport: {written}" + (f"\nPictures of each stage: {pictures}" if code == 0 else "")
+        )
         if code:
             raise typer.Exit(code)
 

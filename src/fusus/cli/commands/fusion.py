@@ -1,111 +1,15 @@
-"""``fusus simulate``, ``tune``, ``ablate``, ``faults``, ``schools`` and ``survey``."""
+"""``fusus tune``, ``ablate``, ``faults``, ``schools`` and ``survey``."""
 
 import math
-from typing import Annotated, Any
+from typing import Annotated
 
 import typer
 
-from fusus.cli.options import JsonFlag, ProjectFolder
+from fusus.cli.commands.errors_shown import cell, in_degrees, measured, named, print_table, tell_measure
+from fusus.cli.options import JsonFlag, ProjectFolder, SchedulerOption
 from fusus.cli.output import StderrProgress, answering, print_json, refuse, table_of
 
 RecordingName = Annotated[str, typer.Option(help="Name of the recording.", show_default=False)]
-DEGREES = ("tilt", "heading")
-
-
-def _shown(quantity: str, value: float | None) -> float | None:
-    """Return an SI error as people read it: angles in degrees."""
-    if value is None or not math.isfinite(value):
-        return None
-    return float(f"{math.degrees(value) if quantity in DEGREES else value:.6g}")
-
-
-def _named(quantity: str) -> str:
-    return (
-        f"{quantity}_deg"
-        if quantity in DEGREES
-        else f"{quantity}_m_s"
-        if quantity in ("velocity", "climb")
-        else f"{quantity}_m"
-    )
-
-
-def _measured(given: Any) -> dict[str, str]:
-    return {"measured_against": given.measured_by or given.info.reference_is or "reference"}
-
-
-def _tell_measure(given: Any) -> None:
-    if given.measured_by:
-        typer.echo(f"measured against {given.measured_by}, for want of a reference: it is no truth")
-
-
-def _print(table: Any) -> None:
-    from rich.console import Console
-
-    Console(width=150).print(table)
-
-
-def simulate(
-    project: ProjectFolder,
-    scenario: Annotated[str, typer.Option(help="mission, hover, transit, turns or outage.")] = "mission",
-    seed: Annotated[int, typer.Option(min=0, help="Of the first flight; each further one takes the next.")] = 1,
-    runs: Annotated[int, typer.Option(min=1, max=100_000, help="How many flights.")] = 1,
-    keep: Annotated[str | None, typer.Option(help="Keep the first flight as a recording of this name.")] = None,
-    as_json: JsonFlag = False,
-) -> None:
-    """Simulate flights with the project's parts and say what its estimators are off, and whether their sigmas hold."""
-    with answering(as_json):
-        from fusus.project import store
-        from fusus.study import simulate as study
-
-        loaded = store.load(project)
-        try:
-            found = study.simulate(loaded, scenario, seed, runs, StderrProgress())
-        except KeyError as error:
-            refuse(f"--scenario {error.args[0]}.", as_json)
-        if keep is not None:
-            study.keep_flight(project, loaded, scenario, seed, keep)
-        report = {
-            "scenario": scenario, "seed": seed, "runs": runs, "recording": keep,
-            "estimators": {
-                s.estimator: {
-                    "rmse": {_named(q): _shown(q, v) for q, v in s.rmse.items()},
-                    "outage_error_m": _shown("m", s.outage),
-                    "coverage_one_sigma": {k.replace(" ", "_"): round(v, 4) for k, v in s.coverage.items()} or None,
-                    "nees": {k: round(v, 4) for k, v in s.nees.items()} or None,
-                }
-                for s in found.summaries
-            },
-            "predicted_rmse": {_named(q): _shown(q, v) for q, v in found.predicted.items()} if found.predicted else None,
-        }  # fmt: skip
-        if as_json:
-            print_json(report)
-            return
-        table = table_of(
-            "estimator", "tilt>", "heading>", "horizontal>", "height>", "velocity>", "outage>", "within 1 σ>"
-        )
-        for s in found.summaries:
-            share = f"{sum(s.coverage.values()) / len(s.coverage):.0%}" if s.coverage else "–"
-            cells = [_cell(q, s.rmse[q]) for q in ("tilt", "heading", "horizontal", "height", "velocity")]
-            table.add_row(s.estimator, *cells, _cell("horizontal", s.outage), share)
-        if found.predicted:
-            p = found.predicted
-            cells = [
-                _cell(q, p.get(q, math.nan)) for q in ("tilt", "heading", "horizontal", "height", "velocity", "outage")
-            ]
-            table.add_row("predicted", *cells, "68%")
-        typer.echo(f"{runs} flight{'s' if runs > 1 else ''} of “{scenario}” from seed {seed}; RMS errors in the air:")
-        _print(table)
-        if keep is not None:
-            typer.echo(f"kept as recording “{keep}”")
-
-
-def _cell(quantity: str, value: float) -> str:
-    shown = _shown(quantity, value)
-    if shown is None:
-        return "–"
-    return (
-        f"{shown:.2f}°" if quantity in DEGREES else f"{shown:.2f} m/s" if quantity == "velocity" else f"{shown:.2f} m"
-    )
 
 
 def tune(
@@ -163,7 +67,7 @@ def tune(
         table = table_of("parameter", "before>", "after>", "evidence")
         for row in rows:
             table.add_row(str(row["parameter"]), f"{row['before']:.4g}", f"{row['after']:.4g}", str(row["evidence"]))
-        _print(table)
+        print_table(table)
         typer.echo("taken over" if apply else "not taken over; add --apply to do so")
 
 
@@ -185,17 +89,17 @@ def ablate(project: ProjectFolder, recording: RecordingName, as_json: JsonFlag =
             keys = [f"{r.key}_{r.statistic}" for r in found.requirements]
             rows = []
             for v in found.rows:
-                shown = [_shown(q, x) for q, x in zip(quantities, v.values, strict=True)]
+                shown = [in_degrees(q, x) for q, x in zip(quantities, v.values, strict=True)]
                 rows.append({"variant": v.title, "values": dict(zip(keys, shown, strict=True))})
-            print_json({"recording": recording, **_measured(given), "estimator": found.estimator, "rows": rows})
+            print_json({"recording": recording, **measured(given), "estimator": found.estimator, "rows": rows})
             return
         table = table_of(found.estimator, *(f"{n}>" for n in names))
         for v in found.rows:
             table.add_row(
-                v.title, *("–" if x is None else _cell(q, x) for q, x in zip(quantities, v.values, strict=True))
+                v.title, *("–" if x is None else cell(q, x) for q, x in zip(quantities, v.values, strict=True))
             )
-        _print(table)
-        _tell_measure(given)
+        print_table(table)
+        tell_measure(given)
 
 
 def faults(
@@ -203,6 +107,7 @@ def faults(
     recording: RecordingName,
     fault: Annotated[list[str] | None, typer.Option(help="Only these; all without it.")] = None,
     estimator: Annotated[list[str] | None, typer.Option(help="Only these; the project's without it.")] = None,
+    scheduler: SchedulerOption = None,
     as_json: JsonFlag = False,
 ) -> None:
     """Put faults into a recording: how far each estimator goes wrong, whether anything tells, how it recovers."""
@@ -212,6 +117,7 @@ def faults(
         from fusus.study.faulting import fault_sweep
         from fusus.study.run import Choice
         from fusus.study.smoothing import load_measurable
+        from fusus.study.workers import workers
 
         loaded = store.load(project)
         try:
@@ -221,19 +127,20 @@ def faults(
         except KeyError as error:
             refuse(f"{error.args[0]}.", as_json)
         given = load_measurable(project, loaded, recording)
-        found = fault_sweep(given, choices, chosen, StderrProgress())
+        with workers(scheduler, len(chosen) * len(choices)) as pool:
+            found = fault_sweep(given, choices, chosen, StderrProgress(), pool)
         if as_json:
             print_json(
                 {
                     "recording": recording,
-                    **_measured(given),
+                    **measured(given),
                     "results": [
                         {
                             "fault": r.fault.name, "estimator": r.estimator, "start_s": r.start_s, "end_s": r.end_s,
-                            "worst": {_named(q): _shown(q, v) for q, v in r.worst.items()},
-                            "without": {_named(q): _shown(q, v) for q, v in r.without.items()},
+                            "worst": {named(q): in_degrees(q, v) for q, v in r.worst.items()},
+                            "without": {named(q): in_degrees(q, v) for q, v in r.without.items()},
                             "hurts": r.hurts, "noticed": r.noticed, "findings": list(r.told),
-                            "sigma_grew": _shown("", r.sigma_grew), "recovers_s": r.recovers_s,
+                            "sigma_grew": in_degrees("", r.sigma_grew), "recovers_s": r.recovers_s,
                         }
                         for r in found
                     ],
@@ -242,7 +149,7 @@ def faults(
             return
         table = table_of("estimator", "fault", "worst error", "tells", "recovers>")
         for r in found:
-            worst = ", ".join(f"{q} {_cell(q, v)}" for q, v in r.worst.items())
+            worst = ", ".join(f"{q} {cell(q, v)}" for q, v in r.worst.items())
             says = (
                 "nothing needed"
                 if not r.hurts
@@ -251,8 +158,8 @@ def faults(
                 else (r.told[0] if r.told else f"σ × {r.sigma_grew:.1f}")
             )
             table.add_row(r.title, r.fault.title, worst, says, "–" if r.recovers_s is None else f"{r.recovers_s:.0f} s")
-        _print(table)
-        _tell_measure(given)
+        print_table(table)
+        tell_measure(given)
 
 
 def schools(project: ProjectFolder, recording: RecordingName, as_json: JsonFlag = False) -> None:
@@ -268,11 +175,11 @@ def schools(project: ProjectFolder, recording: RecordingName, as_json: JsonFlag 
         given = load_measurable(project, loaded, recording)
         found = fusion_schools(loaded, given, StderrProgress())
         if as_json:
-            print_json({"recording": recording, **_measured(given), "schools": [asdict(s) for s in found]})
+            print_json({"recording": recording, **measured(given), "schools": [asdict(s) for s in found]})
             return
         for s in found:
             typer.echo(f"{s.question}\n  {s.first}: {s.first_says}\n  {s.second}: {s.second_says}\n  -> {s.here}")
-        _tell_measure(given)
+        tell_measure(given)
 
 
 def survey(project: ProjectFolder, recording: RecordingName, as_json: JsonFlag = False) -> None:

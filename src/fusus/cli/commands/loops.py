@@ -18,6 +18,9 @@ def loops(
     ladder: Annotated[
         str | None, typer.Option(help="Play a tuning ladder too: “D first” or “rate mode first”.")
     ] = None,
+    recording: Annotated[
+        str | None, typer.Option(help="Say too what this flight shows: its beat, its margins, its swings.")
+    ] = None,
     axis: Annotated[str, typer.Option(help="On which axis: roll, pitch or yaw.")] = "roll",
     as_json: JsonFlag = False,
 ) -> None:
@@ -37,11 +40,16 @@ def loops(
                 report["ladder"] = ladder_report(play_ladder(study, axis, ladder))
             except KeyError as error:
                 refuse(f"{error.args[0]}.", as_json)
+        if recording is not None:
+            from fusus.study.flying.identify import identify_flight
+            from fusus.study.flying.identify_report import identified_report
+
+            report["flown"] = identified_report(identify_flight(project, study.project, recording))
         if as_json:
             print_json(report)
         else:
             _tell(report)
-        if any(f["severity"] == "stop" for f in report["findings"]):
+        if any(f["severity"] == "stop" for f in report["findings"] + report.get("flown", {"findings": []})["findings"]):
             raise typer.Exit(1)
 
 
@@ -95,9 +103,51 @@ def _tell(report: dict[str, Any]) -> None:
             gains = [f"{r['gains'][k]:.3g}" for k in ("p", "i", "d")]
             table.add_row(r["done"], *gains, r["seen"])
         console.print(table)
+    if "flown" in report:
+        _tell_flown(report["flown"], console)
     for f in report["findings"]:
-        typer.echo(f"[{f['severity']}] {f['subject']}: {f['statement']} {f['reason']} -> {f['next_step']}")
+        _tell_finding(f)
     typer.echo(CAUTION)
+
+
+def _tell_finding(f: dict[str, Any]) -> None:
+    typer.echo(f"[{f['severity']}] {f['subject']}: {f['statement']} {f['reason']} -> {f['next_step']}")
+
+
+def _tell_flown(flown: dict[str, Any], console: Any) -> None:
+    b = flown["beat"]
+    typer.echo(
+        f"flight “{flown['recording']}”, {flown['air_s']:.0f} s in the air: {b['rate_hz']:.1f} loops a second ± {b['jitter_us']:.1f} µs, "
+        f"longest wait {b['longest_us']:.0f} µs, {b['late']} late, {b['missing']} missing"
+    )
+    table = table_of(
+        "axis in flight",
+        "full command>",
+        "motor lag>",
+        "delay>",
+        "crossover>",
+        "phase>",
+        "gain>",
+        "trusted>",
+        "follows>",
+    )
+    for name, a in flown["axes"].items():
+        f, t = a["flown"], a["trusted"]
+        span = "–" if t is None else f"{t['from_hz']:.1f} to {t['to_hz']:.0f} Hz"
+        follows = _with(a["follows_ms"], "ms", 0)
+        if f is None:
+            table.add_row(name, "–", "–", "–", "–", "–", "–", span, follows)
+            continue
+        table.add_row(
+            name, f"{f['gain_rad_s2']:.0f} ± {f['gain_standard_error']:.0f} rad/s²",
+            f"{f['motor_lag_ms']:.0f} ± {f['motor_lag_standard_error_ms']:.0f} ms",
+            f"{f['delay_ms']:.1f} ± {f['delay_standard_error_ms']:.1f} ms", _with(f["crossover_hz"], "Hz", 1),
+            f"{f['phase_margin_deg']:.0f} ± {f['phase_margin_standard_error_deg']:.1f}°", _with(f["gain_margin_db"], "dB", 1), span,
+            follows,
+        )  # fmt: skip
+    console.print(table)
+    for f in flown["findings"]:
+        _tell_finding(f)
 
 
 def _with(value: float | None, unit: str, digits: int) -> str:

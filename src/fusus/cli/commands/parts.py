@@ -8,7 +8,7 @@ from typing import Annotated, Any
 import typer
 from rich.console import Console
 
-from fusus.cli.options import JsonFlag, ProjectFolder
+from fusus.cli.options import JsonFlag, ProjectFolder, SchedulerOption
 from fusus.cli.output import FAILED, StderrProgress, answering, print_json, refuse, table_of
 
 
@@ -159,6 +159,7 @@ def _print_prediction(report: dict[str, Any]) -> None:
 def rank(
     project: ProjectFolder,
     top: Annotated[int, typer.Option(help="How many of the front to print for people.")] = 20,
+    scheduler: SchedulerOption = None,
     as_json: JsonFlag = False,
 ) -> None:
     """Predict every combination of the available parts and show those that no other beats."""
@@ -170,7 +171,7 @@ def rank(
         if not loaded.brief.requirements:
             refuse("there are no requirements to rank by; add one in the brief.", as_json)
         began = time.perf_counter()
-        ranking = rank_parts(loaded, StderrProgress())
+        ranking = rank_parts(loaded, StderrProgress(), scheduler)
         report = ranking_summary(ranking, time.perf_counter() - began)
         if as_json:
             print_json(report)

@@ -13,10 +13,16 @@ from fusus.cli.output import FAILED, StderrProgress, answering, print_json, refu
 def verify(
     project: ProjectFolder,
     recording: Annotated[str | None, typer.Option(help="One recording; else all that have a reference.")] = None,
+    before: Annotated[
+        str | None, typer.Option(help="Compare --recording with this earlier one: is a difference real?")
+    ] = None,
     as_json: JsonFlag = False,
 ) -> None:
-    """Judge recordings against the requirements; exit status 1 if one fails."""
+    """Judge recordings against the requirements; exit status 1 if one fails, or is really worse than before."""
     with answering(as_json):
+        if before is not None:
+            _compare(project, before, recording, as_json)
+            return
         report = verify_report(project, recording, as_json)
         if as_json:
             print_json(report)
@@ -24,6 +30,35 @@ def verify(
             print_verdicts(report)
         if not report["passed"]:
             raise typer.Exit(FAILED)
+
+
+def _compare(project: Path, before: str, recording: str | None, as_json: bool) -> None:
+    """Say what changed between two recordings; exit status 1 if a figure is really worse."""
+    from fusus.project import store
+    from fusus.study.before_after import changes_report, compare_recordings
+
+    if recording is None:
+        refuse("--before needs --recording, the later one.", as_json)
+    changes = compare_recordings(project, store.load(project), before, recording, StderrProgress())
+    report = changes_report(changes, before, recording)
+    if as_json:
+        print_json(report)
+    else:
+        table = table_of("requirement", f"{before}>", f"{recording}>", "95 % of the change>", "")
+        for c in report["changes"]:
+            unit = {"deg": "°"}.get(c["unit"], " " + c["unit"])
+            low, high = c["interval"]
+            span = "–" if low is None else f"{low:+.3g} to {high:+.3g}{unit}"
+            table.add_row(
+                f"{c['title']} ({c['statistic']})",
+                f"{c['before']:.3g}{unit}",
+                f"{c['after']:.3g}{unit}",
+                span,
+                c["word"],
+            )
+        Console(width=130).print(table)
+    if not report["passed"]:
+        raise typer.Exit(FAILED)
 
 
 def verify_report(project: Path, recording: str | None, as_json: bool) -> dict[str, Any]:

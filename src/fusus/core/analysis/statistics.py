@@ -79,26 +79,69 @@ def bootstrap_interval(errors: ArrayLike, statistic: Statistic, seed: int = 0) -
     all_values = np.abs(np.asarray(errors, dtype=float))
     all_values = all_values[np.isfinite(all_values)]
     value = measure(all_values, statistic)
-    step = max(1, len(all_values) // MOST_POINTS)
-    v = all_values[::step]
+    results = bootstrap_draws(all_values, statistic, seed)
+    if results is None:
+        return Interval(value, float("nan"), float("nan"))
+    low, high = np.percentile(results, [2.5, 97.5])
+    if statistic == "max":
+        high = value + (value - float(results.mean()))
+    return Interval(value, min(float(low), value), max(float(high), value))
+
+
+def bootstrap_draws(errors: Array, statistic: Statistic, seed: int) -> Array | None:
+    """Return a statistic of resampled errors (N,), (REPEATS,), by the circular block bootstrap; None for fewer than eight."""
+    step = max(1, len(errors) // MOST_POINTS)
+    v = errors[::step]
     n = len(v)
     if n < 8:
-        return Interval(value, float("nan"), float("nan"))
+        return None
     block = int(np.clip(np.ceil(2 * correlation_length(v)), 1, max(1, n // 3)))
     rng = np.random.default_rng(seed)
     count = -(-n // block)
     starts = rng.integers(0, n, (REPEATS, count))
     if statistic == "rmse":
         squares = np.concatenate([[0.0], np.cumsum(np.concatenate([v, v[:block]]) ** 2)])
-        results = np.sqrt((squares[starts + block] - squares[starts]).sum(axis=1) / (count * block))
-    else:
-        rows = (starts[:, :, None] + np.arange(block)).reshape(REPEATS, -1) % n
-        drawn = v[rows]
-        results = np.percentile(drawn, 95, axis=1) if statistic == "p95" else drawn.max(axis=1)
-    low, high = np.percentile(results, [2.5, 97.5])
-    if statistic == "max":
-        high = value + (value - float(results.mean()))
-    return Interval(value, min(float(low), value), max(float(high), value))
+        return np.asarray(np.sqrt((squares[starts + block] - squares[starts]).sum(axis=1) / (count * block)))
+    rows = (starts[:, :, None] + np.arange(block)).reshape(REPEATS, -1) % n
+    drawn = v[rows]
+    return np.asarray(np.percentile(drawn, 95, axis=1) if statistic == "p95" else drawn.max(axis=1))
+
+
+class Difference(NamedTuple):
+    """A statistic before and after, and the 95 % interval of after minus before; NaN where too little was recorded."""
+
+    before: float
+    after: float
+    low: float
+    high: float
+
+    @property
+    def is_real(self) -> bool:
+        """Whether zero lies outside the interval."""
+        return self.low > 0.0 or self.high < 0.0
+
+
+def difference(before: ArrayLike, after: ArrayLike, statistic: Statistic, seed: int = 0) -> Difference:
+    """Return whether errors differ between two records, by resampling each on its own.
+
+    Parameters
+    ----------
+    before : array_like, (N,), any, any
+        Evenly sampled errors of the first record; NaN is left out.
+    after : array_like, (M,), any, any
+        Of the second record.
+    statistic : {"rmse", "p95", "max"}
+        What to compare; of maxima no bootstrap tells, and the interval is NaN.
+    seed : int
+        Of the resampling.
+    """
+    a, b = (np.abs(v[np.isfinite(v)]) for v in (np.asarray(x, dtype=float) for x in (before, after)))
+    value = Difference(measure(a, statistic), measure(b, statistic), float("nan"), float("nan"))
+    first, second = bootstrap_draws(a, statistic, seed), bootstrap_draws(b, statistic, seed + 1)
+    if first is None or second is None or statistic == "max":
+        return value
+    low, high = np.percentile(second - first, [2.5, 97.5])
+    return value._replace(low=float(low), high=float(high))
 
 
 def chi2_bounds(dimension: int, count: int, probability: float = 0.95) -> tuple[float, float]:

@@ -61,6 +61,8 @@ def margins(response: Response, lowest_rad_s: float = LOWEST, highest_rad_s: flo
     """
     omega = np.geomspace(lowest_rad_s, highest_rad_s, POINTS)
     values = response(omega)
+    if not values.any():  # no gain at all: nothing to swing
+        return Margins(math.nan, math.inf, math.inf, math.nan, math.inf, 1.0)
     size = np.log(np.abs(values))
     phase = np.unwrap(np.angle(values))
     crossings = [_refine(response, omega, int(i), _log_size) for i in np.flatnonzero(np.diff(np.sign(size)) != 0)]

@@ -79,13 +79,13 @@ def _swing(
     command: Array,
 ) -> None:
     """Fill rate, what the relay sees of it, and what it commands."""
-    memory = np.zeros((sections.shape[0], 2))
+    memory = np.zeros((1, sections.shape[0], 2))
     omega = motor = 0.0
     y, u = 0.0, size
     decay = math.exp(-h / tau_s)
     for i in range(rate.shape[0]):
         if i % parts == 0:
-            y = filtered(sections, memory, omega)
+            y = filtered(sections, memory, 0, omega)
             u = -size if y > 0.0 else size if y < 0.0 else u
         command[i], seen[i], rate[i] = u, y, omega
         acts = command[i - delay] if i >= delay else 0.0

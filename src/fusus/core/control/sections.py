@@ -30,12 +30,12 @@ def sections_of(filters: tuple[LowPass | Notch, ...], rate_hz: float) -> Array:
 
 
 @kernel
-def filtered(sections: Array, memory: Array, y: float) -> float:
-    """Return a sample through all sections; ``memory`` (S, 2) is changed."""
+def filtered(sections: Array, memory: Array, axis: int, y: float) -> float:
+    """Return a sample of an axis through all sections; ``memory`` (axes, S, 2) is changed."""
     for k in range(sections.shape[0]):
-        out = sections[k, 0] * y + memory[k, 0]
-        memory[k, 0] = sections[k, 1] * y - sections[k, 4] * out + memory[k, 1]
-        memory[k, 1] = sections[k, 2] * y - sections[k, 5] * out
+        out = sections[k, 0] * y + memory[axis, k, 0]
+        memory[axis, k, 0] = sections[k, 1] * y - sections[k, 4] * out + memory[axis, k, 1]
+        memory[axis, k, 1] = sections[k, 2] * y - sections[k, 5] * out
         y = out
     return y
 

@@ -60,12 +60,12 @@ def _run(
     rate: Array, seen: Array, command: Array,
 ) -> None:  # fmt: skip
     """Fill rate, what the loop sees of it, and the command; the motor's lag is stepped exactly."""
-    memory = np.zeros((sections.shape[0], 2))
+    memory = np.zeros((1, sections.shape[0], 2))
     omega = motor = last = integral = slope = u = 0.0
     decay = math.exp(-h / tau_s)
     for i in range(rate.shape[0]):
         if i % parts == 0:
-            y = filtered(sections, memory, omega)
+            y = filtered(sections, memory, 0, omega)
             u, integral, slope = pid_step(g, wanted, 0.0, y, last, integral, slope, parts * h)
             last = y
         command[i], seen[i], rate[i] = u, last, omega

@@ -1,6 +1,7 @@
 """Compiled pieces that the attitude kernels share: plain floats in and out, attitudes body to north-east-down."""
 
 import math
+from typing import NamedTuple
 
 from fusus.core._jit import contracting_kernel, kernel
 
@@ -13,6 +14,22 @@ GAP = 16
 GNSS_USED = 32
 GNSS_GATED = 64
 BARO_GATED = 128
+
+
+class State(NamedTuple):
+    """What a filter without covariance hands on: attitude ``q_nb``, gyro bias in rad/s (fixed in the complementary filter), what it
+    keeps of the field (the last heading error in rad, or the time since the last field in s), the last sample's flags."""
+
+    w: float
+    x: float
+    y: float
+    z: float
+    bx: float
+    by: float
+    bz: float
+    kept: float
+    flags: int
+
 
 # Longer steps than this are gaps: the attitude goes on with the last rate, and the sample is flagged.
 GAP_S = 0.25

@@ -24,6 +24,7 @@ KINDS: dict[str, dict[str, float]] = {
     "temperature difference": {"K": 1.0},
     "voltage": {"V": 1.0, "mV": 1e-3},
     "current": {"A": 1.0, "mA": 1e-3},
+    "resistance": {"Ω": 1.0, "mΩ": 1e-3},
     "mass": {"kg": 1.0, "g": 1e-3},
     "share": {"1": 1.0, "%": 0.01, "ppm": 1e-6},
     "rate noise": {"rad/s/√Hz": 1.0, "deg/s/√Hz": _DEG, "mdeg/s/√Hz": 1e-3 * _DEG, "deg/√h": _DEG / 60},

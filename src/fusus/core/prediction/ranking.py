@@ -1,8 +1,6 @@
 """Every combination of a catalogue's parts, predicted; and those that no other beats."""
 
-import os
-import threading
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Executor
 from dataclasses import dataclass
 from itertools import product
 
@@ -18,6 +16,10 @@ from fusus.core.prediction.course import Course
 from fusus.core.prediction.predict import Recursion, Tables
 from fusus.core.prediction.statistics import figure_of
 from fusus.core.progress import Progress, Silent
+from fusus.core.workers import work_off
+
+# So many batches keep all cores busy till the end, and progress in motion.
+BATCHES = 32
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,14 +92,31 @@ def choices(parts: tuple[Completed, ...], rangefinder: Completed | None = None) 
     return out
 
 
+@dataclass(frozen=True, slots=True)
+class Batch:
+    """Some of the candidates with all that ranking them takes."""
+
+    candidates: tuple[Choice, ...]
+    course: Course
+    requirements: tuple[Requirement, ...]
+    fitting: Fitting
+
+
+def rank_batch(batch: Batch) -> list[Ranked]:
+    """Return the candidates of a batch predicted."""
+    tables = Tables(batch.course)
+    return [_ranked(c, batch.course, batch.requirements, batch.fitting, tables) for c in batch.candidates]
+
+
 def rank(
     candidates: list[Choice],
     course: Course,
     requirements: tuple[Requirement, ...],
     fitting: Fitting,
     progress: Progress | None = None,
+    executor: Executor | None = None,
 ) -> Ranking:
-    """Return all candidates predicted. Work runs on all cores; a cancelled progress stops it.
+    """Return all candidates predicted, in batches that any worker can take; a cancelled progress stops it.
 
     Parameters
     ----------
@@ -110,39 +129,20 @@ def rank(
     fitting : Fitting
         How parts are fitted and calibrated.
     progress : Progress
-        Told about suites done.
+        Told about batches done.
+    executor : Executor
+        Who works the batches off; None: one after the other, here.
 
     Returns
     -------
     Ranking
         In the order of the candidates.
     """
-    progress = progress or Silent()
     asked = tuple(r for r in requirements if r.quantity != "outage" or course.outage is not None)
-    done, stop = [0], threading.Event()
-
-    def work(part: list[Choice]) -> list[Ranked]:
-        tables = Tables(course)
-        out = []
-        for choice in part:
-            if stop.is_set():
-                break
-            out.append(_ranked(choice, course, asked, fitting, tables))
-            done[0] += 1
-        return out
-
-    cores = os.cpu_count() or 1
-    size = max(1, -(-len(candidates) // (cores * 8)))
-    with ThreadPoolExecutor(cores) as pool:
-        futures = [pool.submit(work, candidates[i : i + size]) for i in range(0, len(candidates), size)]
-        try:
-            suites: list[Ranked] = []
-            for future in futures:
-                suites += future.result()
-                progress.step(done[0], len(candidates), "Ranking suites")
-        except BaseException:
-            stop.set()
-            raise
+    size = max(1, -(-len(candidates) // BATCHES))
+    batches = [Batch(tuple(candidates[i : i + size]), course, asked, fitting) for i in range(0, len(candidates), size)]
+    found = work_off(rank_batch, batches, executor, progress or Silent(), "Ranking suites")
+    suites = [s for part in found for s in part]
     table = np.array([[s.score, s.price, s.mass_kg, s.current_a] for s in suites]).reshape(len(suites), 4)
     return Ranking(asked, tuple(suites), tuple(np.flatnonzero(front_of(table)).tolist()))
 

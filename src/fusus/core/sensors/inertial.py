@@ -58,6 +58,42 @@ def draw_errors(model: InertialModel, rng: np.random.Generator) -> InertialError
     )
 
 
+def added_errors(
+    model: InertialModel,
+    errors: InertialErrors,
+    warming_k: ArrayLike,
+    rate_hz: float,
+    rng: np.random.Generator,
+    slow_every: int = 1,
+) -> Array:
+    """Return what is added to each sample, (N, 3), whatever the motion: bias, temperature, random walk, instability, noise.
+
+    Parameters
+    ----------
+    model : InertialModel
+        Noise.
+    errors : InertialErrors
+        The specimen.
+    warming_k : array_like, (N,), K, any
+        Temperature above the one the bias belongs to.
+    rate_hz : float
+        Sample rate.
+    rng : numpy.random.Generator
+        Source of noise.
+    slow_every : int
+        What wanders slowly takes a step every so many samples: seconds matter there, not milliseconds.
+    """
+    warming = np.asarray(warming_k, dtype=float)
+    n, k = len(warming), slow_every
+    rows, rate = -(-n // k), rate_hz / k
+    slow = errors.bias + warming[::k, None] * errors.slope
+    slow += random_walk(rng, rows, 3, model.walk, rate)
+    slow += gauss_markov(rng, rows, 3, markov_sigma_of_instability(model.instability), model.instability_tau_s, rate)
+    out = white(rng, n, 3, model.noise, rate_hz)
+    out += slow if k == 1 else np.repeat(slow, k, axis=0)[:n]
+    return np.asarray(out)
+
+
 def read_inertial(
     model: InertialModel,
     errors: InertialErrors,
@@ -99,13 +135,8 @@ def read_inertial(
     The bandwidth filter of a real part is not modelled: samples are taken as unfiltered.
     """
     u = np.asarray(truth, dtype=float)
-    n = len(u)
-    out = (u + np.asarray(specific_force) @ errors.g_matrix.T) @ errors.matrix.T + errors.bias
-    out += np.asarray(warming_k, dtype=float)[:, None] * errors.slope
-    out += random_walk(rng, n, 3, model.walk, rate_hz)
-    sigma = markov_sigma_of_instability(model.instability)
-    out += gauss_markov(rng, n, 3, sigma, model.instability_tau_s, rate_hz)
+    out = (u + np.asarray(specific_force) @ errors.g_matrix.T) @ errors.matrix.T
+    out += added_errors(model, errors, warming_k, rate_hz, rng)
     shake = np.asarray(vibration, dtype=float)
     out += shake + model.vibration_rectification * shake**2
-    out += white(rng, n, 3, model.noise, rate_hz)
     return quantise(out, model.full_scale, model.bits)

@@ -22,15 +22,28 @@ class MagnetometerModel:
     bits: int = 16
 
 
+@dataclass(frozen=True, slots=True)
+class MagnetometerErrors:
+    """One specimen drawn from a model: soft iron (3, 3), hard iron µT (3,), field of a motor's ampere µT/A (3,)."""
+
+    soft: Array
+    hard: Array
+    motor: Array
+
+
+def draw_magnetometer(model: MagnetometerModel, rng: np.random.Generator) -> MagnetometerErrors:
+    """Return one specimen's constant errors."""
+    soft = np.eye(3) + rng.normal(0.0, model.soft_iron, (3, 3))
+    return MagnetometerErrors(soft, rng.normal(0.0, model.hard_iron_ut, 3), rng.normal(0.0, model.motor_ut_a, 3))
+
+
 def read_magnetometer(
     model: MagnetometerModel, field_b: ArrayLike, current_a: ArrayLike, rng: np.random.Generator
 ) -> Array:
     """Return readings in µT, shape (N, 3): m̃ = A m + h + k I + n of the true field in body axes."""
     m = np.asarray(field_b, dtype=float)
-    soft = np.eye(3) + rng.normal(0.0, model.soft_iron, (3, 3))
-    hard = rng.normal(0.0, model.hard_iron_ut, 3)
-    motor = rng.normal(0.0, model.motor_ut_a, 3)
-    out = m @ soft.T + hard + np.asarray(current_a, dtype=float)[:, None] * motor
+    specimen = draw_magnetometer(model, rng)
+    out = m @ specimen.soft.T + specimen.hard + np.asarray(current_a, dtype=float)[:, None] * specimen.motor
     out += rng.normal(0.0, model.noise_ut, m.shape)
     return quantise(out, model.full_scale_ut, model.bits)
 

@@ -1,6 +1,6 @@
 """Many simulated flights of one scenario, each with its own sensors and noise: what estimators are off, and what they claim."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass
 
@@ -18,6 +18,7 @@ from fusus.core.simulation.flights import scenario_named
 from fusus.core.simulation.given import given_by
 from fusus.core.simulation.record import record
 from fusus.core.simulation.scenario import Suite
+from fusus.core.workers import work_off
 from fusus.core.world.site import Site
 
 QUANTITIES = ("tilt", "heading", "horizontal", "height", "velocity")
@@ -92,15 +93,8 @@ def fly_many(
     tasks: Sequence[Task], executor: Executor | None = None, progress: Progress | None = None
 ) -> tuple[Outcome, ...]:
     """Return the outcomes of all tasks, in their order, whoever works them off: the seeds alone decide what comes out."""
-    progress = progress or Silent()
-    results: Iterable[tuple[Outcome, ...]] = (
-        executor.map(fly_one, tasks) if executor is not None else map(fly_one, tasks)
-    )
-    out: list[Outcome] = []
-    for i, found in enumerate(results):
-        out.extend(found)
-        progress.step(i + 1, len(tasks), "Simulating flights")
-    return tuple(out)
+    found = work_off(fly_one, tasks, executor, progress or Silent(), "Simulating flights")
+    return tuple(outcome for outcomes in found for outcome in outcomes)
 
 
 @dataclass(frozen=True, slots=True)

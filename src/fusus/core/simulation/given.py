@@ -9,7 +9,7 @@ from fusus.core.estimation.initial import rest_at_start
 from fusus.core.estimation.known import grounded, known_of
 from fusus.core.estimation.replay import EstimatorInput, estimator_input
 from fusus.core.frames.geodesy import geodetic_to_ned
-from fusus.core.simulation.record import Streams
+from fusus.core.simulation.columns import Streams
 
 
 def given_by(streams: Streams, home: tuple[float, float, float]) -> tuple[EstimatorInput, Track]:

@@ -10,22 +10,13 @@ from fusus.core.sensors.gnss import read_gnss, visible
 from fusus.core.sensors.inertial import InertialErrors, draw_errors, read_inertial
 from fusus.core.sensors.magnetometer import read_magnetometer
 from fusus.core.sensors.rangefinder import RangefinderModel, read_rangefinder
+from fusus.core.simulation.columns import Streams, ned, ns, track, xyz
 from fusus.core.simulation.scenario import Conditions, Suite
 from fusus.core.simulation.trajectory import Motion
 from fusus.core.world.site import Site
 
-Streams = dict[str, dict[str, Array]]
-
 GRAVITY = 9.80665
 MAG_EVERY, BARO_EVERY, REFERENCE_EVERY = 10, 20, 10
-
-
-def _xyz(name: str, unit: str, values: Array) -> dict[str, Array]:
-    return {f"{name}_{axis}_{unit}": values[:, i] for i, axis in enumerate("xyz")}
-
-
-def _ned(name: str, unit: str, values: Array) -> dict[str, Array]:
-    return {f"{name}_{axis}_{unit}": values[:, i] for i, axis in enumerate("ned")}
 
 
 def record(
@@ -79,13 +70,13 @@ def record(
     )  # fmt: skip
 
     streams: Streams = {
-        "imu": {"t_ns": _ns(t)}
-        | _xyz("gyro", "rad_s", gyro)
-        | _xyz("acc", "m_s2", acc)
+        "imu": {"t_ns": ns(t)}
+        | xyz("gyro", "rad_s", gyro)
+        | xyz("acc", "m_s2", acc)
         | {"temperature_degc": np.round(18.0 + warming, 2)}
     }
     every = slice(None, None, MAG_EVERY)
-    streams["mag"] = {"t_ns": _ns(t[every])} | _xyz(
+    streams["mag"] = {"t_ns": ns(t[every])} | xyz(
         "mag", "ut", read_magnetometer(suite.mag, _field_b(motion, around, site)[every], current[every], rng)
     )
     every = slice(None, None, BARO_EVERY)
@@ -98,7 +89,7 @@ def record(
         rng,
     )
     streams["baro"] = {
-        "t_ns": _ns(t[every]),
+        "t_ns": ns(t[every]),
         "pressure_pa": np.round(pressure, 2),
         "temperature_degc": np.round(17.0 + warming[every], 2),
     }
@@ -110,10 +101,6 @@ def record(
     every = slice(None, None, REFERENCE_EVERY)
     streams["reference"] = _truth(motion, t, gyro_errors, warming, every)
     return streams
-
-
-def _ns(t: Array) -> Array:
-    return np.rint(t * 1e9).astype(np.int64)
 
 
 def _vibration(t: Array, flying: Array, around: Conditions, rng: np.random.Generator) -> Array:
@@ -156,9 +143,9 @@ def _gnss(
     place = ned_to_geodetic(fixes.pos_n[seen], home)
     n = int(seen.sum())
     return (
-        {"t_ns": _ns(fixes.t_s[seen])}
+        {"t_ns": ns(fixes.t_s[seen])}
         | dict(zip(("lat_deg", "lon_deg", "height_m"), place.T, strict=True))
-        | _ned("vel", "m_s", fixes.vel_n[seen])
+        | ned("vel", "m_s", fixes.vel_n[seen])
         | {
             "h_acc_m": np.full(n, np.hypot(model.white_horizontal_m, model.wander_horizontal_m)),
             "v_acc_m": np.full(n, np.hypot(model.white_vertical_m, model.wander_vertical_m)),
@@ -171,7 +158,7 @@ def _range(motion: Motion, t: Array, model: RangefinderModel, rng: np.random.Gen
     rows = np.searchsorted(t, np.arange(0.0, t[-1], 1 / model.rate_hz))
     down = 1.0 - 2.0 * (motion.q_nb[rows, 1] ** 2 + motion.q_nb[rows, 2] ** 2)
     distance, given = read_rangefinder(model, -motion.pos_n[rows, 2], down, rng)
-    return {"t_ns": _ns(t[rows][given]), "range_m": np.round(distance[given], 3)}
+    return {"t_ns": ns(t[rows][given]), "range_m": np.round(distance[given], 3)}
 
 
 def _power(
@@ -187,19 +174,13 @@ def _power(
     every = slice(None, None, 100)
     used_ah = np.cumsum(current) / 3600.0 * (t[1] - t[0])
     voltage = 16.4 - 0.4 * used_ah[every] - 0.03 * current[every]
-    battery = {"t_ns": _ns(t[every]), "voltage_v": np.round(voltage, 3), "current_a": np.round(current[every], 2)}
-    return {"t_ns": _ns(t[::20])} | motors, battery
+    battery = {"t_ns": ns(t[every]), "voltage_v": np.round(voltage, 3), "current_a": np.round(current[every], 2)}
+    return {"t_ns": ns(t[::20])} | motors, battery
 
 
 def _truth(motion: Motion, t: Array, gyro_errors: InertialErrors, warming: Array, every: slice) -> dict[str, Array]:
-    attitude = quaternion.normalise(motion.q_nb[every])
     # What the gyro reads of a level craft that does not turn: with what gravity does to it.
     level = gyro_errors.g_matrix @ np.array([0.0, 0.0, -GRAVITY])
     bias = gyro_errors.bias + level + warming[every, None] * gyro_errors.slope
-    return (
-        {"t_ns": _ns(t[every])}
-        | {f"q_{axis}": attitude[:, i] for i, axis in enumerate("wxyz")}
-        | _ned("pos", "m", motion.pos_n[every])
-        | _ned("vel", "m_s", motion.vel_n[every])
-        | _xyz("gyro_bias", "rad_s", bias)
-    )
+    attitude = quaternion.normalise(motion.q_nb[every])
+    return track(t[every], attitude, motion.pos_n[every], motion.vel_n[every]) | xyz("gyro_bias", "rad_s", bias)

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from fusus.core.arrays import check_range
 
 RotorPlace = tuple[float, float, float]  # forward, right, down, m
+AXES = ("roll", "pitch", "yaw")
 
 # Share of the mass that sits at the rotors (motors, props, half the arms): common practice for open frames.
 ROTOR_SHARE = 0.35
@@ -16,7 +17,8 @@ CELL_V = 3.7
 
 @dataclass(frozen=True, slots=True)
 class Airframe:
-    """What is known of the craft. ``inertia_kg_m2`` about forward, right and down, or None to estimate it."""
+    """What is known of the craft. ``inertia_kg_m2`` about forward, right and down, full speed of a motor and a propeller's torque over
+    its thrust, or None to estimate them. ``own``: motors of the layout “other”, forward, right, whether clockwise from above."""
 
     layout: str
     mass_kg: float
@@ -26,6 +28,9 @@ class Airframe:
     cells: float = 4.0
     capacity_as: float = 3.6 * 4000
     inertia_kg_m2: tuple[float, float, float] | None = None
+    full_rpm: float | None = None
+    torque_per_thrust_m: float | None = None
+    own: tuple[tuple[float, float, bool], ...] = ()
 
     def __post_init__(self) -> None:
         check_range("Mass", self.mass_kg, 0.02, 150, "kg")
@@ -45,8 +50,30 @@ _ANGLES: dict[str, tuple[float, ...]] = {
 }
 
 
-def rotor_places(layout: str, arm_m: float) -> tuple[RotorPlace, ...]:
-    """Return the rotors' places; of a coaxial craft two at each arm, the second one below the first."""
+def placed_from(text: str) -> tuple[tuple[float, float, bool], ...]:
+    """Return motors as written, “0.15 0.15 cw; …”: metres forward and right, and the turn seen from above, cw or ccw.
+
+    ValueError says what is wrong.
+    """
+    out = []
+    for number, words in enumerate((w.split() for w in text.split(";") if w.strip()), 1):
+        if len(words) != 3 or words[2].lower() not in ("cw", "ccw"):
+            raise ValueError(f"motor {number}: give metres forward, metres right, and cw or ccw, such as 0.15 0.15 ccw")
+        try:
+            out.append((float(words[0]), float(words[1]), words[2].lower() == "cw"))
+        except ValueError as error:
+            raise ValueError(f"motor {number}: “{words[0]} {words[1]}” are not two numbers of metres") from error
+    return tuple(out)
+
+
+def rotor_places(frame: Airframe) -> tuple[RotorPlace, ...]:
+    """Return the rotors' places; of a coaxial craft two at each arm, the second one below the first.
+
+    A craft of its own geometry whose motors are not placed yet counts as an X.
+    """
+    layout, arm_m = frame.layout, frame.arm_m
+    if layout == "other" and frame.own:
+        return tuple((forward, right, 0.0) for forward, right, _ in frame.own)
     angles = _ANGLES[layout]
     out = []
     for i, angle in enumerate(angles):
@@ -64,7 +91,7 @@ def inertia(frame: Airframe) -> tuple[float, float, float]:
     """
     if frame.inertia_kg_m2 is not None:
         return frame.inertia_kg_m2
-    places = rotor_places(frame.layout, frame.arm_m)
+    places = rotor_places(frame)
     each = ROTOR_SHARE * frame.mass_kg / len(places)
     body = (1 - ROTOR_SHARE) * frame.mass_kg
     radius, height = frame.arm_m / 3, frame.arm_m / 4
@@ -90,10 +117,9 @@ class Hover:
 def hover(frame: Airframe, gravity_m_s2: float, density_kg_m3: float) -> Hover:
     """Return hover figures by momentum theory (Leishman, ch. 2, from memory), good to some 20 %.
 
-    P = T v / FM with v = √(T / 2ρA). Two rotors on one arm share its disc. The rotor's frequency takes a thrust
-    coefficient of 0.1 (T = C_T ρ n² D⁴), usual for small propellers.
+    P = T v / FM with v = √(T / 2ρA). Two rotors on one arm share its disc.
     """
-    rotors = len(rotor_places(frame.layout, frame.arm_m))
+    rotors = len(rotor_places(frame))
     weight = frame.mass_kg * gravity_m_s2
     thrust = weight / rotors
     discs = 4 if frame.layout == "coaxial X8" else rotors
@@ -104,8 +130,16 @@ def hover(frame: Airframe, gravity_m_s2: float, density_kg_m3: float) -> Hover:
     return Hover(
         thrust,
         frame.motor_thrust_n * rotors / weight,
-        math.sqrt(thrust / (0.1 * density_kg_m3 * frame.prop_diameter_m**4)),
+        rotor_hz(frame, thrust, density_kg_m3),
         power,
         current,
         0.8 * frame.capacity_as / current,
     )
+
+
+def rotor_hz(frame: Airframe, thrust_n: float, density_kg_m3: float) -> float:
+    """Return the rotor's frequency at a thrust: from its measured full speed, T ∝ n², else by a thrust coefficient of 0.1
+    (T = C_T ρ n² D⁴), usual for small propellers."""
+    if frame.full_rpm is not None:
+        return frame.full_rpm / 60.0 * math.sqrt(thrust_n / frame.motor_thrust_n)
+    return math.sqrt(thrust_n / (0.1 * density_kg_m3 * frame.prop_diameter_m**4))

@@ -5,13 +5,15 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from fusus.core.arrays import Array
+from fusus.core._jit import kernel
+from fusus.core.arrays import Array, check_range
 from fusus.core.vehicle.airframe import Airframe, RotorPlace, rotor_places
 from fusus.errors import ParameterError
 
 # A propeller's torque over its thrust, as a share of its diameter: common practice for two blades.
 TORQUE_PER_THRUST = 0.06
-AXES = ("roll", "pitch", "yaw")
+# So many outputs a board has, and a log columns.
+MOST_MOTORS = 12
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,8 +47,9 @@ def motors_of(frame: Airframe) -> tuple[Motor, ...]:
 
     Numbers: *round*, from the front right one clockwise; *by diagonals*, from the back right one, front right, back left, front left.
     """
-    places = rotor_places(frame.layout, frame.arm_m)
+    places = rotor_places(frame)
     coaxial = frame.layout == "coaxial X8"
+    turns_known = frame.layout == "other" and len(frame.own) > 0
     arms = len(places) // 2 if coaxial else len(places)
     order = sorted(range(arms), key=lambda i: math.atan2(places[i][1], places[i][0]) % (2.0 * math.pi))
     by_round = {i: n for n, i in enumerate(order)}
@@ -56,7 +59,7 @@ def motors_of(frame: Airframe) -> tuple[Motor, ...]:
     out = []
     for i, place in enumerate(places):
         arm, below = i % arms, i >= arms
-        clockwise = (by_round[arm] % 2 == 1) != below
+        clockwise = frame.own[i][2] if turns_known else (by_round[arm] % 2 == 1) != below
         shift = arms if below else 0
         out.append(Motor(place, clockwise, by_round[arm] + 1 + shift, by_diagonal[arm] + 1 + shift))
     return tuple(out)
@@ -65,12 +68,13 @@ def motors_of(frame: Airframe) -> tuple[Motor, ...]:
 def mixer_of(frame: Airframe, motors: tuple[Motor, ...] | None = None) -> Mixer:
     """Return the mixer of an airframe by the pseudo-inverse of what its motors do; ParameterError where an axis cannot be turned."""
     motors = motors_of(frame) if motors is None else motors
-    arm = TORQUE_PER_THRUST * frame.prop_diameter_m
+    arm = frame.torque_per_thrust_m or TORQUE_PER_THRUST * frame.prop_diameter_m
     effect = np.zeros((4, len(motors)))
     for i, m in enumerate(motors):
         x, y, _ = m.place
         # Thrust points up: on the right it rolls left, in front it pitches up. A propeller drags the body against its own turn.
         effect[:, i] = np.array([1.0, -y, x, -arm if m.is_clockwise else arm]) * frame.motor_thrust_n
+    check_range("Number of motors", len(motors), 1, MOST_MOTORS, "")
     for axis, row in zip(("Thrust", "Roll", "Pitch", "Yaw"), effect, strict=True):
         if np.abs(row).max(initial=0.0) < 1e-9:
             raise ParameterError(f"{axis} authority of {len(motors)} motors", 0.0, 1e-9, math.inf, "N m")
@@ -85,23 +89,46 @@ def mixer_of(frame: Airframe, motors: tuple[Motor, ...] | None = None) -> Mixer:
     return Mixer(motors, effect, np.asarray(np.linalg.pinv(effect), dtype=np.float64))
 
 
-def mix(mixer: Mixer, thrust_n: float, torque_nm: tuple[float, float, float]) -> Array:
-    """Return the motors' shares of full thrust, 0 to 1, (M,) for a wanted thrust and torques.
+@kernel
+def mix_into(
+    table: Array, thrust_n: float, roll: float, pitch: float, yaw: float, least: float, out: Array, row: int
+) -> bool:
+    """Fill a row (M,) with the motors' shares of full thrust by a table (M, 4); return whether anything had to give way.
 
-    What does not fit gives way in this order: yaw first, then thrust (up or down, to keep the craft level), then roll and pitch alike.
+    What does not fit between ``least`` and one gives way in this order: yaw first, then thrust (up or down, to keep the craft
+    level), then roll and pitch alike.
     """
-    level = mixer.mix @ np.array([0.0, torque_nm[0], torque_nm[1], 0.0])
-    spread = float(level.max() - level.min())
-    if spread > 1.0:
-        level = level / spread
-    base = mixer.mix @ np.array([thrust_n, 0.0, 0.0, 0.0])
-    base = base - max(0.0, float((base + level).max()) - 1.0)
-    base = base - min(0.0, float((base + level).min()))
-    yaw = mixer.mix @ np.array([0.0, 0.0, 0.0, torque_nm[2]])
-    wanted, room = base + level, 1.0
-    for i in range(len(yaw)):
-        if yaw[i] > 1e-12:
-            room = min(room, (1.0 - wanted[i]) / yaw[i])
-        elif yaw[i] < -1e-12:
-            room = min(room, wanted[i] / -yaw[i])
-    return np.asarray(np.clip(wanted + max(room, 0.0) * yaw, 0.0, 1.0))
+    motors = table.shape[0]
+    low, high, room = math.inf, -math.inf, 1.0 - least
+    for i in range(motors):
+        out[row, i] = table[i, 1] * roll + table[i, 2] * pitch
+        low, high = min(low, out[row, i]), max(high, out[row, i])
+    gave = high - low > room
+    shrink = room / (high - low) if gave else 1.0
+    top, bottom = -math.inf, math.inf
+    for i in range(motors):
+        out[row, i] = out[row, i] * shrink + table[i, 0] * thrust_n
+        top, bottom = max(top, out[row, i]), min(bottom, out[row, i])
+    shift = -max(0.0, top - 1.0)
+    shift += max(0.0, least - bottom - shift)
+    gave = gave or shift != 0.0
+    part = 1.0
+    for i in range(motors):
+        out[row, i] += shift
+        turn = table[i, 3] * yaw
+        if turn > 1e-12:
+            part = min(part, (1.0 - out[row, i]) / turn)
+        elif turn < -1e-12:
+            part = min(part, (out[row, i] - least) / -turn)
+    part = max(part, 0.0)
+    for i in range(motors):
+        out[row, i] = min(max(out[row, i] + part * table[i, 3] * yaw, least), 1.0)
+    return gave or part < 1.0
+
+
+def mix(mixer: Mixer, thrust_n: float, torque_nm: tuple[float, float, float], least: float = 0.0) -> Array:
+    """Return the motors' shares of full thrust, ``least`` to 1, (M,) for a wanted thrust and torques."""
+    out = np.empty((1, len(mixer.motors)))
+    roll, pitch, yaw = torque_nm
+    mix_into(mixer.mix, float(thrust_n), float(roll), float(pitch), float(yaw), float(least), out, 0)
+    return np.asarray(out[0])

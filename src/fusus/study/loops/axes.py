@@ -18,9 +18,9 @@ from fusus.core.control.elements import (
 from fusus.core.control.margins import Margins, margins
 from fusus.core.control.pid import Gains
 from fusus.core.control.step import Step, StepFigures, step_figures, step_response
-from fusus.core.vehicle.airframe import inertia
-from fusus.core.vehicle.mixer import AXES, Mixer, mixer_of
-from fusus.project.records import Project
+from fusus.core.vehicle.airframe import AXES, inertia
+from fusus.core.vehicle.mixer import Mixer, mixer_of
+from fusus.project.records import Loops, Project
 from fusus.study.loops.timing import Timing, timing_of
 from fusus.study.needs import airframe_of
 
@@ -70,6 +70,17 @@ def study_loops(project: Project) -> LoopStudy:
     return LoopStudy(project, timing, mixer, axes)
 
 
+def filters_of(loops: Loops) -> tuple[LowPass | Notch, ...]:
+    """Return what the gyro passes through on its way to the controller."""
+    filters: tuple[LowPass | Notch, ...] = (LowPass("gyro low-pass", loops.gyro_lowpass_hz, 2),)
+    return filters if loops.notch_hz is None else (*filters, Notch("notch", loops.notch_hz, loops.notch_quality))
+
+
+def gains_of(controller: Controller, loops: Loops) -> Gains:
+    """Return a controller as it runs on a board, its command limited to a full one."""
+    return Gains(controller.kp, controller.ki, controller.kd, 2.0 * math.pi * loops.derivative_hz, -1.0, 1.0, 0.0)
+
+
 def _axis(
     project: Project,
     timing: Timing,
@@ -80,9 +91,7 @@ def _axis(
 ) -> Axis:
     loops = project.loops
     plant = Plant(name, torque_nm, inertia_kg_m2, loops.motor_tau_s)
-    filters: tuple[LowPass | Notch, ...] = (LowPass("gyro low-pass", loops.gyro_lowpass_hz, 2),)
-    if loops.notch_hz is not None:
-        filters = (*filters, Notch("notch", loops.notch_hz, loops.notch_quality))
+    filters = filters_of(loops)
     delays = tuple(Delay(what, s) for what, s in timing.latency)
     rest: tuple[Element, ...] = (plant, *filters, *delays)
     wanted = loops.yaw_crossover_hz if name == "yaw" else loops.crossover_hz
@@ -93,7 +102,7 @@ def _axis(
         else Controller(name, *(given or (0.0, 0.0, 0.0)), loops.derivative_hz)
     )
     found = margins(lambda w: open_loop((controller, *rest), w))
-    gains = Gains(controller.kp, controller.ki, controller.kd, 2.0 * math.pi * loops.derivative_hz, -1.0, 1.0, 0.0)
+    gains = gains_of(controller, loops)
     # The hold is in the discrete loop itself: only the other delays are put before the motors.
     held = timing.latency_s - 0.5 * timing.period_s
     step = step_response(plant, gains, filters, held, loops.rate_hz, STEP_RAD_S, STEP_S)

@@ -5,16 +5,19 @@ import math
 from fusus.core.judgement.finding import Finding
 from fusus.study.loops.axes import Axis, LoopStudy
 from fusus.study.loops.timing import READ
+from fusus.study.needs import endurance_of
 
 # Common practice: less leaves too little to steer with, more makes a light craft leap on arming.
 LEAST_THRUST_TO_WEIGHT, MOST_HOVER = 1.6, 0.65
 SOUND_PHASE_RAD, SOUND_GAIN_DB, SOUND_MODULUS = math.radians(40.0), 6.0, 0.5
 BUSY = 0.75
+# Idle gives less than this share of the weight; a full battery gives a quarter more thrust than the voltage of a datasheet.
+MOST_IDLE, FULL_BATTERY, SHORT_MIN = 0.35, 1.25, 4.0
 
 
 def findings(study: LoopStudy) -> tuple[Finding, ...]:
     """Return the findings on timing, thrust and margins, worst first."""
-    found = [*_timing(study), *_thrust(study)]
+    found = [*_timing(study), *_thrust(study), *_idle(study), _endurance(study)]
     for axis in study.axes:
         found += _axis(axis, study)
     order = {"stop": 0, "mind": 1, "fine": 2}
@@ -99,6 +102,42 @@ def _thrust(study: LoopStudy) -> list[Finding]:
             "Steering takes from the same motors; a battery that sags takes more.", step, "brief.craft.motor_thrust_n",
         )
     ]  # fmt: skip
+
+
+def _idle(study: LoopStudy) -> list[Finding]:
+    """Return what idle does: what it gives is its share of full speed squared, on a full battery a quarter more."""
+    share = study.project.brief.craft.idle_share
+    lifts = share**2 / study.timing.throttle * FULL_BATTERY if study.timing.throttle > 0 else 0.0
+    if lifts < MOST_IDLE:
+        return []
+    leaves = lifts >= 1.0
+    return [
+        Finding(
+            "It leaves the ground on arming" if leaves else "Idle is high", "stop" if leaves else "mind",
+            f"Idle at {share:.0%} of full speed gives {lifts:.0%} of the craft's weight on a full battery.",
+            "A light craft with strong motors needs a low idle: else it skips over the ground, or does not come down.",
+            f"Set idle below {math.sqrt(MOST_IDLE * study.timing.throttle / FULL_BATTERY):.0%} of full speed.", "brief.craft.idle_share",
+        )
+    ]  # fmt: skip
+
+
+def _endurance(study: LoopStudy) -> Finding:
+    craft = study.project.brief.craft
+    e = endurance_of(study.project)
+    minutes = e.seconds / 60.0
+    by = "by the measured mean current" if craft.mean_current_a is not None else "by momentum theory, to some 20 %"
+    if not minutes > 0:
+        return Finding(
+            "The battery is empty at once", "stop", f"Under {e.first_v:.1f} V at the first moment: below the stop voltage.",
+            "Its resistance takes too much.", "A battery with less resistance, or more cells beside each other.", "brief.craft.cell_ohm",
+        )  # fmt: skip
+    short = minutes < SHORT_MIN
+    return Finding(
+        "It does not stay up for long" if short else "How long it stays up", "mind" if short else "fine",
+        f"{minutes:.1f} min in the hover from full to {craft.cells * craft.stop_cell_v:.1f} V under load, at {e.mean_a:.1f} A, {by}.",
+        f"{e.charge_as / 3.6:.0f} of {craft.capacity_as / 3.6:.0f} mAh; the voltage sags from {e.first_v:.1f} V.",
+        "Fly circles to the stop voltage once, note minutes and mean current, and enter it.", "brief.craft.mean_current_a",
+    )  # fmt: skip
 
 
 def _axis(axis: Axis, study: LoopStudy) -> list[Finding]:

@@ -17,7 +17,11 @@ def loops_report(study: LoopStudy) -> dict[str, Any]:
         {
             **_timing(study.timing),
             "axes": {axis.name: _axis(axis) for axis in study.axes},
-            "hover_throttle": study.timing.throttle,
+            "hover_throttle": study.timing.throttle, "thrust_to_weight": 1.0 / study.timing.throttle,
+            "authority": {
+                a.name: {"torque_nm": torque, "turns_at_rad_s2": a.plant.gain}
+                for a, torque in zip(study.axes, study.mixer.authority_nm, strict=True)
+            },
             "spread": [
                 {
                     "what": c.what,

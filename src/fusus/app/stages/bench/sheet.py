@@ -3,20 +3,18 @@
 from typing import Any
 
 import numpy as np
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QWidget
 
 from fusus.app import theme
 from fusus.app.desk import Desk
 from fusus.app.figures.bench import ACC_UNITS, GYRO_UNITS, MeasuredAllan
 from fusus.app.figures.rows import RowsTable
 from fusus.app.stages.base import TabbedSheet, column_page, title_label
+from fusus.app.stages.bench.book_page import BookPage
 from fusus.app.stages.bench.capture_page import CapturePage
 from fusus.app.stages.bench.notes import TITLES
 from fusus.app.stages.bench.result import ResultView
 from fusus.app.text import figure
-from fusus.core.frames.units import parse
-from fusus.errors import FususError
-from fusus.project import book
 from fusus.project.commands import WithdrawCalibration
 from fusus.study.comparing import MAIN, compared
 
@@ -27,7 +25,7 @@ class BenchSheet(TabbedSheet):
     """Five pages."""
 
     def __init__(self, desk: Desk) -> None:
-        self.capture = CapturePage(desk)
+        self.capture, self.book = CapturePage(desk), BookPage(desk)
         self._shown: list[Any] = []
         self._axes: tuple[str, tuple[Any, ...]] | None = None
         super().__init__(
@@ -37,7 +35,7 @@ class BenchSheet(TabbedSheet):
                 ("calibrations", "Calibrations", self._calibrations_page()),
                 ("allan", "Allan deviation", self._allan_page()),
                 ("due", "What is due", self._due_page()),
-                ("book", "Book", self._book_page()),
+                ("book", "Book", self.book),
             ),
         )
         desk.bench.fitted.connect(self._on_fitted)
@@ -104,40 +102,6 @@ class BenchSheet(TabbedSheet):
         self.due.columns_of({0: 112, 1: 64, 2: 160, 4: 116})
         return column_page(title_label("When to do it again"), self.due)
 
-    def _book_page(self) -> QWidget:
-        self.event = QComboBox()
-        self.event.setObjectName("book-event")
-        self.event.setAccessibleName("Event")
-        for name in book.EVENTS:
-            self.event.addItem(name)
-        self.words = QLineEdit()
-        self.words.setObjectName("book-words")
-        self.words.setPlaceholderText("what happened")
-        self.words.returnPressed.connect(self._write)
-        self.place, self.warm = QLineEdit(), QLineEdit()
-        for edit, name, words, width in ((self.place, "book-place", "where", 110), (self.warm, "book-warm", "°C", 56)):
-            edit.setObjectName(name)
-            edit.setPlaceholderText(words)
-            edit.setFixedWidth(theme.px(width))
-        write = QPushButton("Write into the book")
-        write.setObjectName("book-write")
-        write.clicked.connect(lambda _=False: self._write())
-        row = QWidget()
-        line = QHBoxLayout(row)
-        line.setContentsMargins(0, 0, 0, 0)
-        line.addWidget(self.event)
-        line.addWidget(self.words, 1)
-        line.addWidget(self.place)
-        line.addWidget(self.warm)
-        line.addWidget(write)
-        self.entries = RowsTable("book", "Book", ("when", "what", ""))
-        page = QWidget()
-        column = QVBoxLayout(page)
-        column.setContentsMargins(14, 8, 14, 8)
-        column.addWidget(row)
-        column.addWidget(self.entries, 1)
-        return page
-
     # Drawing
 
     def draw(self, name: str) -> None:
@@ -147,7 +111,7 @@ class BenchSheet(TabbedSheet):
             "calibrations": self._draw_calibrations,
             "allan": self._draw_recordings,
             "due": self._draw_due_table,
-            "book": self._draw_book,
+            "book": self.book.draw,
         }[name]()
 
     def _draw_calibrations(self) -> None:
@@ -205,19 +169,6 @@ class BenchSheet(TabbedSheet):
             for d in self.desk.bench.due
         ]
         self.due.show_rows(rows)
-
-    def _draw_book(self) -> None:
-        if self.desk.document is None:
-            return
-        rows = []
-        for e in book.entries(self.desk.document.folder)[::-1]:
-            rest = ", ".join(
-                f"{k.replace('_', ' ')} {v}"
-                for k, v in e.items()
-                if k not in ("at", "what", "sources") and not isinstance(v, dict) and v not in (None, "")
-            )
-            rows.append([str(e.get("at", ""))[:16].replace("T", " "), str(e.get("what", "")), rest[:160]])
-        self.entries.show_rows(rows[:400])
 
     # Acting
 
@@ -301,25 +252,6 @@ class BenchSheet(TabbedSheet):
     def _on_due(self) -> None:
         self._due |= {self.names.index("due"), self.names.index("capture")}
         self._draw_due()
-
-    def _write(self) -> None:
-        if self.desk.document is None:
-            return
-        warm = None
-        if self.warm.text().strip():
-            try:
-                warm = parse(self.warm.text(), "temperature", "°C")[0]
-            except FususError as error:
-                self.desk.noticed.emit("stop", str(error))
-                return
-        book.add_event(
-            self.desk.document.folder, self.event.currentText(), self.words.text().strip(), temperature_degc=warm,
-            place=self.place.text().strip() or None,
-        )  # fmt: skip
-        for edit in (self.words, self.place, self.warm):
-            edit.clear()
-        self._draw_book()
-        self.desk.bench.run_due()
 
     def restyle(self) -> None:
         """Take on the theme's colours."""

@@ -19,12 +19,14 @@ from PyQt6.QtWidgets import (
 from fusus.app.desk import Desk
 from fusus.app.ledger.panel import Ledger
 from fusus.app.ledger.rows import ChoiceRow, FigureRow, FigureSpec, OptionalRow, Row, TextRow
+from fusus.app.ledger.words_row import WordsRow
 from fusus.app.stages.drift.ledger import SURROUNDINGS
 from fusus.app.text import KIND_OF_UNIT, SHOWN
 from fusus.core.judgement.requirements import QUANTITIES, STATISTICS, Requirement
 from fusus.core.needs.modes import MODES, Mode
+from fusus.core.vehicle.airframe import placed_from
 from fusus.project.commands import AddRequirement, RemoveRequirement, SetValue
-from fusus.project.records import Layout, Place, Project
+from fusus.project.records import Layout, Place, PlacedMotor, Project
 
 USUAL = {
     "tilt": Requirement("tilt", 0.0349065850398866),
@@ -122,6 +124,15 @@ CRAFT = (
     FigureSpec("brief.craft.motor_thrust_n", "Motor thrust", "force", "N"),
     FigureSpec("brief.craft.cells", "Battery cells", "share", "1", False, "in series"),
     FigureSpec("brief.craft.capacity_as", "Capacity", "charge", "mAh"),
+    FigureSpec("brief.craft.stop_cell_v", "Land at, a cell", "voltage", "V"),
+    FigureSpec("brief.craft.cell_ohm", "Resistance, a cell", "resistance", "mΩ"),
+    FigureSpec("brief.craft.idle_share", "Idle, of full speed", "share", "%"),
+    FigureSpec("brief.craft.drag_per_s", "Drag", "gain", "1/s"),
+)
+MEASURED = (
+    (FigureSpec("brief.craft.mean_current_a", "Mean current", "current", "A", False), "by model"),
+    (FigureSpec("brief.craft.full_rpm", "Full speed, 1/min", "share", "1", False), "by model"),
+    (FigureSpec("brief.craft.torque_per_thrust_m", "Torque over thrust", "length", "mm", False), "by size"),
 )
 MISSION = (
     FigureSpec("brief.mission.hover_s", "Hover", "time", "s", False),
@@ -190,6 +201,16 @@ def build_ledger(desk: Desk, ledger: Ledger) -> None:
     for spec in CRAFT:
         ledger.add(FigureRow(desk, spec))
     _inertia(desk, ledger)
+    for spec, empty in MEASURED:
+        ledger.add(OptionalRow(desk, spec, empty))
+    ledger.add(
+        WordsRow(
+            desk, "brief.craft.motors", "Own geometry", "as the layout",
+            "For the layout “other”: metres forward, metres right, cw or ccw from above; motors apart by ;",
+            lambda p: "; ".join(f"{m.forward_m:g} {m.right_m:g} {'cw' if m.is_clockwise else 'ccw'}" for m in p.brief.craft.motors),
+            lambda text: tuple(PlacedMotor(forward_m=f, right_m=r, is_clockwise=c) for f, r, c in placed_from(text)),
+        )
+    )  # fmt: skip
     ledger.group("Place and date")
     if project.brief.place is None:
         ledger.add(_add_place(desk))

@@ -8,7 +8,8 @@ from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QRadioButton, Q
 from fusus.app.desk import Desk
 from fusus.app.ledger.help import help_for
 from fusus.app.ledger.panel import Ledger
-from fusus.app.ledger.rows import ChoiceRow, FactRow, FigureRow, FigureSpec, Row, SwitchRow, TextRow
+from fusus.app.ledger.rows import ChoiceRow, FactRow, FigureRow, FigureSpec, Row, SwitchRow
+from fusus.app.ledger.words_row import WordsRow
 from fusus.core.estimation.catalogue import ESTIMATORS, info_for
 from fusus.project.records import Project
 
@@ -105,32 +106,15 @@ class EstimatorsRow(Row):
         self.set_value((name, *rest))
 
 
-class OutagesRow(TextRow):
-    """Stretches whose fixes are hidden: START:DURATION in s, several apart by blanks or commas."""
+def _outages_row(desk: Desk) -> WordsRow:
+    """Return the row of stretches whose fixes are hidden: START:DURATION in s, several apart by blanks or commas."""
+    from fusus.core.analysis.outage import outage_from
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__(desk, "fusion.outages", "Hide fixes", "none")
-        self.edit.setProperty("role", "figure")
-        self.edit.setToolTip("Start and duration in s, such as 120:8 200:15; empty hides none")
-
-    def show_project(self, project: Project) -> None:
-        """Show the stretches."""
-        with QSignalBlocker(self.edit):
-            self.edit.setText(" ".join(f"{start:g}:{length:g}" for start, length in project.fusion.outages))
-        self.edit.setModified(False)
-
-    def _edited(self) -> None:
-        if not self.edit.isModified():
-            return
-        self.edit.setModified(False)
-        from fusus.core.analysis.outage import outage_from
-
-        try:
-            wanted = tuple(outage_from(w) for w in self.edit.text().replace(",", " ").split())
-        except ValueError as error:
-            self.tell(str(error))
-            return
-        self.set_value(wanted)
+    return WordsRow(
+        desk, "fusion.outages", "Hide fixes", "none", "Start and duration in s, such as 120:8 200:15; empty hides none",
+        lambda project: " ".join(f"{start:g}:{length:g}" for start, length in project.fusion.outages),
+        lambda text: tuple(outage_from(w) for w in text.replace(",", " ").split()),
+    )  # fmt: skip
 
 
 def _parameter_row(desk: Desk, estimator: str, name: str, kind: object) -> Row:
@@ -194,7 +178,7 @@ def build_ledger(desk: Desk, ledger: Ledger) -> None:
     ledger.add(SwitchRow(desk, "fusion.use_magnetometer", "Magnetometer", "used"))
     ledger.add(SwitchRow(desk, "fusion.use_barometer", "Barometer", "used"))
     ledger.add(SwitchRow(desk, "fusion.use_gnss", "GNSS", "used"))
-    ledger.add(OutagesRow(desk))
+    ledger.add(_outages_row(desk))
     ledger.group("Comparison")
     ledger.add(SwitchRow(desk, "fusion.align_time", "Clocks", "aligned"))
     ledger.add(SwitchRow(desk, "fusion.align_yaw", "Headings", "aligned"))

@@ -3,12 +3,12 @@
 import math
 from typing import Any
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QSpinBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
 from fusus.app.desk import Desk
 from fusus.app.figures.rows import Cell, RowsTable
 from fusus.app.stages.fusion.question_page import error_text
+from fusus.app.stages.inputs import choice_box, input_line, number_box, push_button
 from fusus.core.estimation.catalogue import info_for
 from fusus.core.simulation.kinds import KINDS
 
@@ -24,53 +24,29 @@ class SimulatedPage(QWidget):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
-        self.scenario = QComboBox()
-        self.scenario.setObjectName("simulate-scenario")
-        self.scenario.setAccessibleName("Scenario")
-        for name, about in KINDS.items():
-            self.scenario.addItem(name, name)
-            self.scenario.setItemData(self.scenario.count() - 1, about, Qt.ItemDataRole.ToolTipRole)
-        self.seed = self._number(
+        self.scenario = choice_box("simulate-scenario", "Scenario", KINDS)
+        self.seed = number_box(
             "simulate-seed", "Seed of the first flight; each further one takes the next", 0, 10**6, 1
         )
-        self.flights = self._number("simulate-flights", "How many flights", 1, MOST, 20)
-        self.button = QPushButton("Simulate")
-        self.button.setObjectName("ask-simulate")
-        self.button.setProperty("role", "main")
-        self.button.clicked.connect(lambda _=False: self._ask())
-        self.keep = QPushButton("Keep as recording")
-        self.keep.setObjectName("simulate-keep")
-        self.keep.setToolTip("Fly the one of this seed, and keep it as a recording like any other")
-        self.keep.clicked.connect(lambda _=False: desk.fusing.keep_flight(*self.wanted()[:2]))
-        line = QHBoxLayout()
-        for words, widget in (("Scenario", self.scenario), ("Seed", self.seed), ("Flights", self.flights)):
-            line.addWidget(QLabel(words))
-            line.addWidget(widget)
-            line.addSpacing(8)
-        line.addStretch()
-        line.addWidget(self.keep)
-        line.addWidget(self.button)
+        self.flights = number_box("simulate-flights", "How many flights", 1, MOST, 20)
+        self.button = push_button("ask-simulate", "Simulate", "Fly them", self._ask, is_main=True)
+        self.keep = push_button(
+            "simulate-keep", "Keep as recording", "Fly the one of this seed, and keep it as a recording like any other",
+            lambda: desk.fusing.keep_flight(*self.wanted()[:2]),
+        )  # fmt: skip
+        line = input_line(
+            ("Scenario", self.scenario), ("Seed", self.seed), ("Flights", self.flights), self.keep, self.button
+        )
         self.note = QLabel()
         self.note.setWordWrap(True)
         self.table = RowsTable("simulated", "Simulated flights", TITLES, 0)
         self.claims = RowsTable("simulated-claims", "Within one sigma, by component", ("within one σ", *CLAIMED), 0)
         column = QVBoxLayout(self)
         column.setContentsMargins(14, 8, 14, 8)
-        column.addLayout(line)
+        column.addWidget(line)
         column.addWidget(self.note)
         column.addWidget(self.table, 3)
         column.addWidget(self.claims, 2)
-
-    def _number(self, name: str, tip: str, low: int, high: int, value: int) -> QSpinBox:
-        box = QSpinBox()
-        box.setObjectName(name)
-        box.setAccessibleName(tip)
-        box.setToolTip(tip)
-        box.setRange(low, high)
-        box.setFixedWidth(76)
-        box.setProperty("role", "figure")
-        box.setValue(value)
-        return box
 
     def wanted(self) -> tuple[str, int, int]:
         """Return scenario, seed and number of flights."""

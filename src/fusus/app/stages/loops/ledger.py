@@ -5,6 +5,9 @@ from dataclasses import dataclass
 from fusus.app.desk import Desk
 from fusus.app.ledger.panel import Ledger
 from fusus.app.ledger.rows import ChoiceRow, FigureRow, FigureSpec, OptionalRow, SwitchRow
+from fusus.app.ledger.words_row import WordsRow
+from fusus.core.control.customs import gains_from
+from fusus.core.vehicle.airframe import AXES
 
 SIGNALS = ("standard pulse", "eighth pulse", "slow frame", "fast frame")
 
@@ -42,6 +45,28 @@ GROUPS = (
 )  # fmt: skip
 
 
+CASCADE = (
+    (
+        "Sticks",
+        (
+            ("rate_rad_s", "Roll, pitch at most", "rate", "deg/s"), ("yaw_rate_rad_s", "Yaw at most", "rate", "deg/s"),
+            ("shaping_s", "Smoothed over", "time", "ms"), ("stick_curve", "Curve", "share", "1"), ("dead_band", "Dead band", "share", "1"),
+            ("feed_forward", "Feed-forward", "share", "1"),
+        ),
+    ),
+    (
+        "Allowed",
+        (
+            ("tilt_rad", "Tilt", "angle", "deg"), ("speed_m_s", "Speed", "speed", "m/s"), ("up_m_s", "Climb", "speed", "m/s"),
+            ("down_m_s", "Sink", "speed", "m/s"), ("home_height_m", "Comes home at", "length", "m"),
+        ),
+    ),
+)  # fmt: skip
+OUTER = (
+    ("tilt_p", "Tilt"), ("heading_p", "Heading"), ("climb_p", "Climb"), ("speed_p", "Speed"), ("place_p", "Place"),
+)  # fmt: skip
+
+
 def build_ledger(desk: Desk, ledger: Ledger) -> None:
     """Fill the ledger."""
 
@@ -70,4 +95,23 @@ def build_ledger(desk: Desk, ledger: Ledger) -> None:
         if group.title.startswith("Filters"):
             ledger.add(OptionalRow(desk, FigureSpec("loops.notch_hz", "Notch", "frequency", "Hz"), "none"))
             figure("notch_quality", "Notch quality", "share", "1")
+    ledger.group("Gains by hand")
+    for axis in AXES:
+        ledger.add(
+            WordsRow(
+                desk, f"loops.{axis}", axis.capitalize(), "designed", "P, I and D in full commands per rad/s; empty: by the margin wanted",
+                lambda project, axis=axis: " ".join(f"{g:g}" for g in getattr(project.loops, axis) or ()), gains_from,
+            )
+        )  # fmt: skip
+    for title, rows in CASCADE:
+        ledger.group(title)
+        for name, label, kind, unit in rows:
+            figure(name, label, kind, unit)
+    ledger.group("Outer loops")
+    for name, label in OUTER:
+        ledger.add(OptionalRow(desk, FigureSpec(f"loops.{name}", label, "gain", "1/s"), "by the rate loops"))
+    ledger.group("Arming")
+    figure("arm_tilt_rad", "Tilt limit", "angle", "deg")
+    ledger.add(SwitchRow(desk, "loops.arm_when_due", "Calibration due", "starts all the same"))
+    figure("lost_m", "Position lost beyond", "length", "m")
     ledger.finish()

@@ -8,7 +8,7 @@ from fusus.app.thread import BeadState
 
 
 def notes(desk: Desk) -> tuple[Note, ...]:
-    """Return the findings on timing, thrust and margins."""
+    """Return the findings on timing, thrust and margins, of flights and of recordings looked into."""
     if desk.looping.refusal:
         return (
             Note(
@@ -16,7 +16,9 @@ def notes(desk: Desk) -> tuple[Note, ...]:
                 "Correct it in the brief or here", "brief.craft.arm_m",
             ),
         )  # fmt: skip
-    return tuple(Note(f.subject, f.severity, f.statement, f.reason, f.next_step, f.link) for f in desk.looping.findings)
+    order = {"stop": 0, "mind": 1, "fine": 2}
+    found = sorted((*desk.flying.findings(), *desk.looping.findings), key=lambda f: order[f.severity])
+    return tuple(Note(f.subject, f.severity, f.statement, f.reason, f.next_step, f.link) for f in found)
 
 
 def bead(desk: Desk) -> BeadState:

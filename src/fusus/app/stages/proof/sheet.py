@@ -16,7 +16,9 @@ from PyQt6.QtWidgets import (
 
 from fusus.app import theme
 from fusus.app.desk import Desk
+from fusus.app.figures.rows import Cell, RowsTable
 from fusus.app.stages.base import Sheet
+from fusus.app.stages.inputs import choice_box, input_line, push_button
 from fusus.app.text import limit_text, statistic_text
 from fusus.core.judgement.requirements import Requirement
 from fusus.study.judgements import Judgement
@@ -149,6 +151,9 @@ class ProofSheet(Sheet):
         if rows is not None:
             rows.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
             rows.setDefaultSectionSize(58)
+        columns = self.table.horizontalHeader()
+        if columns is not None:
+            columns.setDefaultSectionSize(theme.px(176))  # as wide as a value with its interval
         selection = self.table.selectionModel()
         if selection is not None:
             selection.currentChanged.connect(lambda index, _old: self._explain(index))
@@ -164,7 +169,58 @@ class ProofSheet(Sheet):
         column.addWidget(self.title)
         column.addWidget(self.table, 1)
         column.addWidget(self.reason)
+        self.before, self.after = choice_box("compare-before", "Earlier", {}), choice_box("compare-after", "Later", {})
+        for box in (self.before, self.after):
+            box.setMinimumWidth(150)
+        self.button = push_button(
+            "compare-recordings",
+            "Is it different?",
+            "Tell by each requirement whether the later one really differs",
+            self._compare,
+        )
+        column.addWidget(input_line(("Earlier", self.before), ("Later", self.after), self.button))
+        self.changes = RowsTable(
+            "changes", "What changed", ("requirement", "earlier>", "later>", "95 % of the change>", ""), 0
+        )
+        self.changes.setMaximumHeight(theme.px(190))
+        self.changes.hide()
+        column.addWidget(self.changes)
+        desk.fusing.ready.connect(self._on_ready)
         self.refresh()
+
+    def _compare(self) -> None:
+        if self.before.currentText() and self.after.currentText():
+            self.desk.fusing.compare(self.before.currentText(), self.after.currentText())
+
+    def _on_ready(self, question: str) -> None:
+        if question != "difference":
+            return
+        found = self.desk.fusing.result("difference")
+        rows: list[tuple[Cell, ...]] = []
+        weights = {"better": "fine", "worse": "stop"}
+        for c in found["changes"]:
+            unit = {"deg": "°"}.get(c["unit"], " " + c["unit"])
+            low, high = c["interval"]
+            span = "–" if low is None else f"{low:+.2g} to {high:+.2g}{unit}"
+            word: Cell = (c["word"], weights[c["word"]]) if c["word"] in weights else c["word"]
+            name = f"{c['title']} ({c['statistic']})"
+            rows.append((name, f"{c['before']:.3g}{unit}", f"{c['after']:.3g}{unit}", span, word))
+        self.changes.show_rows(
+            rows, [f"{found['after']} against {found['before']}: blocks of each resampled on their own"] * len(rows)
+        )
+        self.changes.show()
+
+    def _fill(self) -> None:
+        names = self.model.recordings
+        for box, place in ((self.before, 0), (self.after, 1)):
+            if [box.itemText(i) for i in range(box.count())] != names:
+                chosen = box.currentText()
+                box.clear()
+                for name in names:
+                    box.addItem(name, name)
+                box.setCurrentIndex(names.index(chosen) if chosen in names else min(place, len(names) - 1))
+        for widget in (self.before, self.after, self.button):
+            widget.setEnabled(len(names) > 1)
 
     def restyle(self) -> None:
         """Take on the theme's colours."""
@@ -173,10 +229,11 @@ class ProofSheet(Sheet):
     def refresh(self) -> None:
         """Show the judgements that lie on the desk."""
         self.model.show(self.desk.project.brief.requirements, self.desk.judgements)
+        self._fill()
         header = self.table.horizontalHeader()
         if header is not None:
             header.setSectionResizeMode(
-                QHeaderView.ResizeMode.Stretch if self.model.columnCount() <= 4 else QHeaderView.ResizeMode.Interactive
+                QHeaderView.ResizeMode.Stretch if self.model.columnCount() <= 3 else QHeaderView.ResizeMode.Interactive
             )
         if not self.desk.recordings():
             self.reason.setText("No recording yet. Import a log with a reference attitude; its verdicts appear here.")

@@ -81,12 +81,14 @@ def update(c: Coefficients, x: Array, p: Array, h: Array, k: Array, y: float, r:
 @kernel
 def advance_all(
     c: Coefficients, x: Array, p: Array, at: Array, t: Array, dt: Array, up: Array, known: ByteArray, baro: Array, gnss: Array,
-    motion: Array, flags: ByteArray, key_every: int, key_x: Array, key_p: Array, rows: Array, work: Array,
+    motion: Array, flags: ByteArray, key_every: int, key_x: Array, key_p: Array, rows: Array, work: Array, first: int, last: int,
 ) -> None:  # fmt: skip
-    """Take a block in: ``up`` (N,) upward acceleration with its bias. ``at`` (8,): next rows of barometer and fixes, next
+    """Take the samples from ``first`` to ``last`` in: ``up`` (N,) upward acceleration with its bias.
+
+    ``at`` (8,): next rows of barometer and fixes, next
     innovation row, sample, when barometer and fixes were last used, the last acceleration and how much it shakes."""
     h, k = work[0], work[1]
-    for i in range(t.shape[0]):
+    for i in range(first, last):
         now = t[i]
         flag = GAP if dt[i] > GAP_S else 0
         step = up[i] - at[6]

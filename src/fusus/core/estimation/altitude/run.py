@@ -42,6 +42,7 @@ class Run:
     key_x: Array
     key_p: Array
     rows: Array
+    up: Array
     parts: list[AttitudeOutputs]
 
 
@@ -58,6 +59,13 @@ def coefficients(p: AnyParameters, aiding: Aiding) -> Coefficients:
     )  # fmt: skip
 
 
+def first_covariance(p: AnyParameters) -> Array:
+    """Return the covariance (4, 4) of height, climb, accelerometer bias and barometer zero before the first sample."""
+    sigma = p.acc_bias_sigma_m_s2 if not isinstance(p, ComplementaryParameters) else 0.1
+    learns = isinstance(p, Parameters) and p.baro_walk_m_rthz > 0.0
+    return np.diag([START_M**2, START_M_S**2, sigma**2, START_M**2 if learns else 0.0])
+
+
 def begin(p: AnyParameters, site: Site, start: Start, aiding: Aiding, t_s: Array, samples: Samples) -> Run:
     """Return a run before its first sample."""
     count = len(t_s)
@@ -66,28 +74,25 @@ def begin(p: AnyParameters, site: Site, start: Start, aiding: Aiding, t_s: Array
     keys = -(-count // key_every)
     tuning = AttitudeParameters()
     c = attitude_ekf.coefficients(tuning, site, start)
-    sigma = p.acc_bias_sigma_m_s2 if not isinstance(p, ComplementaryParameters) else 0.1
-    learns = isinstance(p, Parameters) and p.baro_walk_m_rthz > 0.0
-    cov = np.diag([START_M**2, START_M_S**2, sigma**2, START_M**2 if learns else 0.0])
     return Run(
-        coefficients(p, aiding), (c, attitude_ekf.initial_state(tuning, c, start)), site.gravity_m_s2, np.zeros(4), cov, np.zeros(8),
+        coefficients(p, aiding), (c, attitude_ekf.initial_state(tuning, c, start)), site.gravity_m_s2, np.zeros(4),
+        first_covariance(p), np.zeros(8),
         np.empty((count, 2)), np.empty(count, dtype=np.uint8), key_every, np.empty((keys, 4)), np.empty((keys, 4, 4)),
-        np.empty((len(aiding.baro) + 2 * len(aiding.gnss) + 1, 5)), [],
+        np.empty((len(aiding.baro) + 2 * len(aiding.gnss) + 1, 5)), np.empty(count), [],
     )  # fmt: skip
 
 
 def advance(run: Run, t_s: Array, samples: Samples, aiding: Aiding, first: int, last: int) -> None:
     """Take the samples from ``first`` to ``last`` in."""
-    part = slice(first, last)
     c, state = run.attitude
     attitude, state = attitude_ekf.run(c, state, samples.part(first, last))
     run.attitude = (c, state)
     run.parts.append(attitude)
-    known = aiding.known[part] if len(aiding.known) else np.zeros(last - first, dtype=np.uint8)
-    up = -rotate(attitude.q_nb, samples.acc_b[part])[:, 2] - run.gravity
+    known = aiding.known if len(aiding.known) else np.zeros(len(t_s), dtype=np.uint8)
+    run.up[first:last] = -rotate(attitude.q_nb, samples.acc_b[first:last])[:, 2] - run.gravity
     kernel.advance_all(
-        run.c, run.x, run.p, run.at, t_s[part], samples.dt_s[part], np.ascontiguousarray(up), known, aiding.baro,
-        aiding.gnss, run.motion[part], run.flags[part], run.key_every, run.key_x, run.key_p, run.rows, np.zeros((2, 4)),
+        run.c, run.x, run.p, run.at, t_s, samples.dt_s, run.up, known, aiding.baro, aiding.gnss, run.motion, run.flags, run.key_every,
+        run.key_x, run.key_p, run.rows, np.zeros((2, 4)), first, last,
     )  # fmt: skip
 
 

@@ -4,8 +4,9 @@ import math
 
 from numpy.typing import ArrayLike
 
+from fusus.core.estimation.attitude_math import State
 from fusus.core.estimation.complementary import kernel
-from fusus.core.estimation.complementary.kernel import Coefficients, State
+from fusus.core.estimation.complementary.kernel import Coefficients
 from fusus.core.estimation.complementary.parameters import Parameters
 from fusus.core.estimation.initial import Start
 from fusus.core.estimation.outputs import AttitudeOutputs

@@ -11,6 +11,7 @@ from fusus.core.estimation.attitude_math import (
     GAP,
     GAP_S,
     MAG_USED,
+    State,
     down_in_body,
     heading_error,
     tilt_error,
@@ -26,20 +27,6 @@ class Coefficients(NamedTuple):
     zeta: float
     sin_dec: float
     cos_dec: float
-
-
-class State(NamedTuple):
-    """Attitude ``q_nb``, gyro bias in rad/s, and the last sample's flags."""
-
-    w: float
-    x: float
-    y: float
-    z: float
-    bx: float
-    by: float
-    bz: float
-    mag_age_s: float
-    flags: int
 
 
 @kernel
@@ -71,7 +58,7 @@ def advance(
         flags |= ACC_USED
     else:
         flags |= ACC_GATED
-    mag_age = s.mag_age_s + dt
+    mag_age = s.kept + dt
     if not math.isnan(mx):
         mn, me, _ = to_nav(s.w, s.x, s.y, s.z, mx, my, mz)
         # The paper's magnetic distortion compensation leaves the heading error alone. A field that comes every

@@ -12,6 +12,7 @@ from fusus.core.estimation.attitude_math import (
     GAP_S,
     MAG_GATED,
     MAG_USED,
+    State,
     down_in_body,
     heading_error,
     tilt_error,
@@ -32,20 +33,6 @@ class Coefficients(NamedTuple):
     mag_gate: float
     sin_dec: float
     cos_dec: float
-
-
-class State(NamedTuple):
-    """Attitude ``q_nb``, gyro bias in rad/s, the last heading error in rad, the last sample's flags."""
-
-    w: float
-    x: float
-    y: float
-    z: float
-    bx: float
-    by: float
-    bz: float
-    heading_error: float
-    flags: int
 
 
 @kernel
@@ -77,7 +64,7 @@ def advance(
         flags |= ACC_USED
     else:
         flags |= ACC_GATED
-    held = s.heading_error
+    held = s.kept
     if not math.isnan(mx):
         strength = math.sqrt(mx * mx + my * my + mz * mz)
         if strength > 0.0 and abs(strength - c.field_ut) <= c.mag_gate * c.field_ut:

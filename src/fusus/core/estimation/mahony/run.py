@@ -4,9 +4,10 @@ import math
 
 from numpy.typing import ArrayLike
 
+from fusus.core.estimation.attitude_math import State
 from fusus.core.estimation.initial import Start
 from fusus.core.estimation.mahony import kernel
-from fusus.core.estimation.mahony.kernel import Coefficients, State
+from fusus.core.estimation.mahony.kernel import Coefficients
 from fusus.core.estimation.mahony.parameters import Parameters
 from fusus.core.estimation.outputs import AttitudeOutputs
 from fusus.core.estimation.plain import run_all, sample_fields, start_fields

@@ -236,7 +236,7 @@ def fuse_due(
     m[AT_BARO] = at
     at = int(m[AT_RANGE])
     while at < ranges.shape[0] and ranges[at, 0] <= t:
-        if t - ranges[at, 0] < STALE_S:
+        if t - ranges[at, 0] < STALE_S and ranges[at, 1] > 0.0:
             fuse_range(c, m, p, n, rows, t, ranges[at, 1])
         at += 1
     m[AT_RANGE] = at
@@ -294,8 +294,10 @@ def advance_all(
     key_x: Array,
     key_p: Array,
     rows: Array,
+    first: int,
+    last: int,
 ) -> None:
-    """Take a block of samples in.
+    """Take the samples from ``first`` to ``last`` in.
 
     ``motion`` (N, 10) gets position, velocity and attitude; every ``key_every`` samples of the whole recording ``key_x``
     (K, 30) and ``key_p`` (K, n, n) get state and covariance. ``rows`` (R, 5) gets channel, time, innovation, its variance and
@@ -315,7 +317,7 @@ def advance_all(
     g = c.gravity_m_s2
     at = int(m[AT_SAMPLE])
     resting = m[G_REST] >= 0.0
-    for i in range(t.shape[0]):
+    for i in range(first, last):
         h, what = dt[i], int(known[i])
         gx, gy, gz, ax, ay, az = gyro[i, 0], gyro[i, 1], gyro[i, 2], acc[i, 0], acc[i, 1], acc[i, 2]
         wx, wy, wz = gx - bgx, gy - bgy, gz - bgz

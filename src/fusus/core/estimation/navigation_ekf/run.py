@@ -94,12 +94,10 @@ def begin_at(
 
 def advance(run: Run, t_s: Array, samples: Samples, aiding: Aiding, first: int, last: int) -> None:
     """Take the samples from ``first`` to ``last`` in."""
-    part = slice(first, last)
-    known = aiding.known[part] if len(aiding.known) else np.zeros(last - first, dtype=np.uint8)
+    known = aiding.known if len(aiding.known) else np.zeros(len(t_s), dtype=np.uint8)
     kernel.advance_all(
-        run.c, run.state, t_s[part], samples.dt_s[part], samples.gyro_b[part], samples.acc_b[part], known,
-        aiding.gnss, aiding.baro, aiding.mag, aiding.ranges, run.motion[part], run.flags[part], run.key_every, run.key_x,
-        run.key_p, run.rows,
+        run.c, run.state, t_s, samples.dt_s, samples.gyro_b, samples.acc_b, known, aiding.gnss, aiding.baro, aiding.mag,
+        aiding.ranges, run.motion, run.flags, run.key_every, run.key_x, run.key_p, run.rows, first, last,
     )  # fmt: skip
 
 

@@ -1,0 +1,170 @@
+"""The book: events written by hand, searched, saved and taken in."""
+
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
+
+from fusus.app import theme
+from fusus.app.desk import Desk
+from fusus.app.figures.rows import RowsTable
+from fusus.app.stages.inputs import push_button
+from fusus.core.frames.units import from_si, parse
+from fusus.errors import FususError
+from fusus.project import book, book_tables
+
+MOST_SHOWN = 400
+FILES = "Lines (*.jsonl);;Table (*.csv)"
+# What a flight has beside an event: name, placeholder, width.
+FLIGHT = (
+    ("minutes", "min", 52),
+    ("charge_mah", "mAh", 60),
+    ("stop_voltage_v", "stop V", 60),
+    ("weather", "weather", 100),
+)
+FIGURES = {
+    "temperature_degc": ("temperature", "°C"), "minutes": ("time", "min"), "charge_mah": ("charge", "mAh"),
+    "stop_voltage_v": ("voltage", "V"),
+}  # fmt: skip
+
+
+class BookPage(QWidget):
+    """What is written above, what is sought, and the entries below, newest first."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.event = QComboBox()
+        self.event.setObjectName("book-event")
+        self.event.setAccessibleName("Event")
+        for name in book.EVENTS:
+            self.event.addItem(name)
+        self.event.currentTextChanged.connect(lambda _: self._suit())
+        self.words = self._edit("book-words", "what happened")
+        self.words.returnPressed.connect(self._write)
+        self.details = {
+            "place": self._edit("book-place", "where", 90),
+            "temperature_degc": self._edit("book-warm", "°C", 50),
+            **{name: self._edit(f"book-{name}", words, width) for name, words, width in FLIGHT},
+        }
+        write = push_button("book-write", "Write", "Write it into the book", self._write)
+        self.seek = self._edit("book-find", "find: words, a day, a part")
+        self.seek.textChanged.connect(lambda _: self.draw())
+        self.flown = QLabel()
+        self.flown.setObjectName("book-flights")
+        self.entries = RowsTable("book", "Book", ("when", "what", ""))
+        first, details, second = QHBoxLayout(), QHBoxLayout(), QHBoxLayout()
+        first.addWidget(self.event)
+        first.addWidget(self.words, 1)
+        first.addWidget(write)
+        for edit in self.details.values():
+            details.addWidget(edit)
+        details.addStretch()
+        second.addWidget(self.seek, 1)
+        second.addWidget(self.flown, 1)
+        second.addWidget(push_button("book-save", "Save …", "Save what is shown, as lines or as a table", self._save))
+        second.addWidget(
+            push_button("book-take", "Take in …", "Add the entries of a file that the book does not hold", self._take)
+        )
+        column = QVBoxLayout(self)
+        column.setContentsMargins(14, 8, 14, 8)
+        column.addLayout(first)
+        column.addLayout(details)
+        column.addLayout(second)
+        column.addWidget(self.entries, 1)
+        self._suit()
+
+    def _edit(self, name: str, words: str, width: int = 0) -> QLineEdit:
+        edit = QLineEdit()
+        edit.setObjectName(name)
+        edit.setAccessibleName(words)
+        edit.setPlaceholderText(words)
+        if width:
+            edit.setFixedWidth(theme.px(width))
+        return edit
+
+    def _suit(self) -> None:
+        """Show what a flight has only for flights."""
+        is_flight = self.event.currentText() == "flight"
+        for name, *_ in FLIGHT:
+            self.details[name].setVisible(is_flight)
+
+    def _shown(self) -> list[dict[str, Any]]:
+        document = self.desk.document
+        return [] if document is None else book_tables.select(book.entries(document.folder), self.seek.text())
+
+    def draw(self) -> None:
+        """Show the entries that are sought, and what the flights among them come to."""
+        try:
+            found = self._shown()
+        except FususError as error:
+            self.desk.noticed.emit("stop", str(error))
+            return
+        rows = []
+        for e in found[::-1][:MOST_SHOWN]:
+            rest = ", ".join(
+                f"{k.replace('_', ' ')} {v}"
+                for k, v in e.items()
+                if k not in ("at", "what", "sources") and not isinstance(v, dict) and v not in (None, "")
+            )
+            rows.append([str(e.get("at", ""))[:16].replace("T", " "), str(e.get("what", "")), rest[:160]])
+        self.entries.show_rows(rows)
+        f = book_tables.flights(found)
+        usual = "" if f.usual_min is None else f", usually {f.usual_min:.1f} min"
+        amps = "" if f.mean_a is None else f", {f.mean_a:.1f} A on average"
+        self.flown.setText(
+            f"{f.count} flight{'' if f.count == 1 else 's'}, {f.minutes:.0f} min in all{usual}{amps}" if f.count else ""
+        )
+
+    def _write(self) -> None:
+        document = self.desk.document
+        if document is None:
+            return
+        details: dict[str, Any] = {}
+        for name, edit in self.details.items():
+            text = edit.text().strip()
+            if not text or not edit.isVisibleTo(self):
+                continue
+            if name not in FIGURES:
+                details[name] = text
+                continue
+            quantity, unit = FIGURES[name]
+            try:
+                details[name] = from_si(parse(text, quantity, unit)[0], unit, quantity)
+            except FususError as error:
+                self.desk.noticed.emit("stop", str(error))
+                return
+        try:
+            book.add_event(document.folder, self.event.currentText(), self.words.text().strip(), **details)
+        except FususError as error:
+            self.desk.noticed.emit("stop", str(error))
+            return
+        for edit in (self.words, *self.details.values()):
+            edit.clear()
+        self.draw()
+        self.desk.bench.run_due()
+
+    def _save(self) -> None:
+        path, kind = QFileDialog.getSaveFileName(self, "Save the book", "book.jsonl", FILES)
+        if path:
+            ending = ".csv" if kind.startswith("Table") else ".jsonl"
+            out = Path(path) if Path(path).suffix else Path(path + ending)
+            try:
+                book_tables.save(self._shown(), out)
+            except FususError as error:
+                self.desk.noticed.emit("stop", str(error))
+                return
+            self.desk.noticed.emit("fine", f"Saved {out.name}.")
+
+    def _take(self) -> None:
+        document = self.desk.document
+        path, _ = QFileDialog.getOpenFileName(self, "Take entries in", "", "Lines or table (*.jsonl *.csv)")
+        if document is None or not path:
+            return
+        try:
+            added, left = book_tables.take_in(document.folder, Path(path))
+        except FususError as error:
+            self.desk.noticed.emit("stop", str(error))
+            return
+        self.desk.noticed.emit("fine", f"Taken in: {added} entries; {left} were there already.")
+        self.draw()

@@ -1,0 +1,71 @@
+"""The tuning ladders, played rung by rung on the model."""
+
+from typing import Any
+
+from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
+
+from fusus.app.desk import Desk
+from fusus.app.figures.loops import StepFigure
+from fusus.app.figures.rows import Cell, RowsTable
+from fusus.app.stages.inputs import choice_box, input_line
+from fusus.app.stages.loops.margins_page import DEGREES
+from fusus.core.control.customs import LADDERS
+from fusus.core.vehicle.airframe import AXES
+
+
+class LadderPage(QWidget):
+    """Which ladder on which axis above, the step of a rung, the rungs below."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.ladder = choice_box("ladder-name", "Ladder", LADDERS)
+        self.axis = choice_box("ladder-axis", "Axis", {a: f"The rate loop of {a}" for a in AXES})
+        for box in (self.ladder, self.axis):
+            box.activated.connect(lambda _: self.draw(desk.looping.study))
+        self.about = QLabel()
+        self.about.setWordWrap(True)
+        self.rung_step = StepFigure("rung-step", "The step of this rung")
+        self.rungs = RowsTable("ladder-rungs", "Rungs", ("rung", "P>", "I>", "D>", "one sees and hears"), 4)
+        self.rungs.columns_of({0: 164, 1: 62, 2: 58, 3: 92})
+        self.rungs.itemSelectionChanged.connect(self._show_rung)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(14, 8, 14, 8)
+        column.setSpacing(6)
+        column.addWidget(input_line(("Ladder", self.ladder), ("Axis", self.axis)))
+        column.addWidget(self.about)
+        column.addWidget(self.rung_step, 4)
+        column.addWidget(self.rungs, 6)
+
+    def draw(self, study: Any) -> None:
+        """Show the ladder that is chosen; it is played first where that is due."""
+        if study is None:
+            return
+        ladder, axis = self.ladder.currentText(), self.axis.currentText()
+        self.about.setText(f"{LADDERS[ladder]} On the model: nothing spins here.")
+        looping = self.desk.looping
+        if not looping.played_is_current(axis, ladder):
+            self.rungs.show_rows([])
+            looping.play(axis, ladder)
+            return
+        rows: list[tuple[Cell, ...]] = []
+        for r in looping.rungs:
+            c = r.controller
+            seen: Cell = (r.seen, "stop") if r.is_wild else (r.seen, "fine") if r.is_kept else r.seen
+            rows.append((r.done, *(f"{v:.2g}" for v in (c.kp, c.ki, c.kd)), seen))
+        self.rungs.show_rows(
+            rows, [f"|1+L| {r.margins.modulus:.2f}, noise {r.noise:.1%} of the command" for r in looping.rungs]
+        )
+        self.rungs.selectRow(len(rows) - 1)
+
+    def _show_rung(self) -> None:
+        row, rungs = self.rungs.currentRow(), self.desk.looping.rungs
+        if 0 <= row < len(rungs) and self.rungs.rowCount() == len(rungs):
+            step = rungs[row].step
+            seen = {"as the loop sees it": step.seen[::10] * DEGREES, "true": step.rate[::10] * DEGREES}
+            self.rung_step.show_steps(step.t_s[::10], step.wanted * DEGREES, seen)
+            self.rung_step.title.setText(f"Step: {rungs[row].done}")
+
+    def restyle(self) -> None:
+        """Take on the theme's colours."""
+        self.rung_step.restyle()

@@ -1,0 +1,146 @@
+"""``fusus simulate``: flights along a given motion for the estimators, and in closed loop for the craft."""
+
+import math
+from typing import Annotated, Any
+
+import typer
+
+from fusus.cli.commands.errors_shown import cell, in_degrees, named, print_table
+from fusus.cli.options import JsonFlag, ProjectFolder, SchedulerOption
+from fusus.cli.output import StderrProgress, answering, print_json, refuse, table_of
+
+CAUTION = (
+    "A simulation is no airworthiness. First flights low, over soft ground, away from people, with a switch that stops the motors; "
+    "follow the local rules."
+)
+
+
+def simulate(
+    project: ProjectFolder,
+    scenario: Annotated[
+        str,
+        typer.Option(
+            help="Along a given motion: mission, hover, transit, turns, outage. In closed loop: take-off, hover-wind, step, "
+            "stick-modes, flip, "
+            "crossing, gnss-loss, weak-motor, return, sweep, arming-tilted."
+        ),
+    ] = "mission",
+    seed: Annotated[int, typer.Option(min=0, help="Of the first flight; each further one takes the next.")] = 1,
+    runs: Annotated[int, typer.Option(min=1, max=100_000, help="How many flights.")] = 1,
+    keep: Annotated[str | None, typer.Option(help="Keep the first flight as a recording of this name.")] = None,
+    estimator: Annotated[
+        str | None, typer.Option(help="In closed loop: what the craft flies on; the project's judged one without it.")
+    ] = None,
+    scheduler: SchedulerOption = None,
+    as_json: JsonFlag = False,
+) -> None:
+    """Simulate flights with the project's parts: what its estimators are off, or how its craft flies on its own estimate.
+
+    In closed loop exit status 1 means that a flight did not end as it should.
+    """
+    with answering(as_json):
+        from fusus.core.simulation.kinds import FLIGHTS, KINDS
+        from fusus.project import store
+
+        loaded = store.load(project)
+        if scenario in FLIGHTS:
+            report = _closed(project, loaded, scenario, seed, runs, keep, estimator, scheduler, as_json)
+            if any(f["severity"] == "stop" for f in report["findings"]):
+                raise typer.Exit(1)
+        elif scenario in KINDS:
+            _given(project, loaded, scenario, seed, runs, keep, scheduler, as_json)
+        else:
+            refuse(f"--scenario {scenario} is none of {', '.join([*KINDS, *FLIGHTS])}.", as_json)
+
+
+def _given(
+    project: Any,
+    loaded: Any,
+    scenario: str,
+    seed: int,
+    runs: int,
+    keep: str | None,
+    scheduler: str | None,
+    as_json: bool,
+) -> None:
+    from fusus.study import simulate as study
+
+    found = study.simulate(loaded, scenario, seed, runs, StderrProgress(), scheduler)
+    if keep is not None:
+        study.keep_flight(project, loaded, scenario, seed, keep)
+    report = {
+        "scenario": scenario, "seed": seed, "runs": runs, "recording": keep,
+        "estimators": {
+            s.estimator: {
+                "rmse": {named(q): in_degrees(q, v) for q, v in s.rmse.items()},
+                "outage_error_m": in_degrees("m", s.outage),
+                "coverage_one_sigma": {k.replace(" ", "_"): round(v, 4) for k, v in s.coverage.items()} or None,
+                "nees": {k: round(v, 4) for k, v in s.nees.items()} or None,
+            }
+            for s in found.summaries
+        },
+        "predicted_rmse": {named(q): in_degrees(q, v) for q, v in found.predicted.items()} if found.predicted else None,
+    }  # fmt: skip
+    if as_json:
+        print_json(report)
+        return
+    table = table_of("estimator", "tilt>", "heading>", "horizontal>", "height>", "velocity>", "outage>", "within 1 σ>")
+    for s in found.summaries:
+        share = f"{sum(s.coverage.values()) / len(s.coverage):.0%}" if s.coverage else "–"
+        cells = [cell(q, s.rmse[q]) for q in ("tilt", "heading", "horizontal", "height", "velocity")]
+        table.add_row(s.estimator, *cells, cell("horizontal", s.outage), share)
+    if found.predicted:
+        p = found.predicted
+        cells = [cell(q, p.get(q, math.nan)) for q in ("tilt", "heading", "horizontal", "height", "velocity", "outage")]
+        table.add_row("predicted", *cells, "68%")
+    typer.echo(f"{runs} flight{'s' if runs > 1 else ''} of “{scenario}” from seed {seed}; RMS errors in the air:")
+    print_table(table)
+    if keep is not None:
+        typer.echo(f"kept as recording “{keep}”")
+
+
+def _closed(
+    project: Any, loaded: Any, scenario: str, seed: int, runs: int, keep: str | None, estimator: str | None, scheduler: str | None,
+    as_json: bool,
+) -> dict[str, Any]:  # fmt: skip
+    from fusus.study.flying.report import flights_report
+    from fusus.study.flying.simulate import keep_closed_flight, simulate_flights
+    from fusus.study.standing import due_all
+
+    due = any(d.is_due for d in due_all(project, loaded))
+    try:
+        found = simulate_flights(loaded, scenario, seed, runs, StderrProgress(), scheduler, estimator, due)
+    except KeyError as error:
+        refuse(f"--estimator {error.args[0]}.", as_json)
+    if keep is not None:
+        keep_closed_flight(project, loaded, scenario, seed, keep, estimator)
+    report = flights_report(found) | {"recording": keep}
+    if as_json:
+        print_json(report)
+        return report
+    typer.echo(
+        f"{runs} flight{'s' if runs > 1 else ''} of “{scenario}” from seed {seed}, flown on {found.estimator} at "
+        f"{report['loop_rate_hz']:.0f} Hz, {found.x_real_time:.0f} times as fast as time:"
+    )
+    table = table_of("flight", "ends", "air>", "tilt>", "held>", "height>", "estimate>", "full>", "lowest>", "mean>")
+    for f in report["flights"][:12]:
+        table.add_row(
+            f"seed {f['seed']}", f["end"] + (f": {', '.join(f['refused'])}" if f["refused"] else ""), f"{f['air_s']:.1f} s",
+            f"{f['tilt_max_deg']:.0f}°", _metres(f["held_max_m"]), _metres(f["height_max_m"]), _metres(f["errors"]["horizontal_error_m"]),
+            f"{f['saturated']:.1%}", f"{f['lowest_voltage_v']:.1f} V",
+            "–" if f["mean_current_a"] is None else f"{f['mean_current_a']:.1f} A",
+        )  # fmt: skip
+    print_table(table)
+    if runs > 12:
+        ends = ", ".join(f"{n} {end}" for end, n in report["ends"].items())
+        typer.echo(f"… of {runs} flights in all: {ends}")
+    for f in report["findings"]:
+        typer.echo(f"[{f['severity']}] {f['subject']}: {f['statement']} {f['reason']} -> {f['next_step']}")
+    if keep is not None:
+        typer.echo(f"kept as recording “{keep}”")
+    typer.echo(CAUTION)
+    return report
+
+
+def _metres(value: float | None) -> str:
+    return "–" if value is None else f"{value:.2f} m"

@@ -1,0 +1,294 @@
+"""From sticks or a path, by the chosen mode, to rates and thrust: place, speed, height, climb and tilt loops above the rate loops.
+
+Each loop is slower than the one inside it. Compiled; the memory lies in one array, places below.
+"""
+
+import math
+from typing import NamedTuple
+
+from fusus.core._jit import kernel
+from fusus.core.arrays import Array
+from fusus.core.control.pid import Gains, pid_step
+
+# In the order of core.needs.modes.MODES.
+RATE, LEVEL, MIXED, HEIGHT, PLACE, HOME, PATH = 0, 1, 2, 3, 4, 5, 6
+
+# Places in the memory: rate integrals, D parts, last rates, last wanted rates (3 each); speed integrals north, east and climb;
+# shaped sticks (3); heading wanted; place held (3); whether it stands (horizontal, height); mode of before; homecoming.
+INTEGRAL, SLOPE, LAST, WANTED, PUSH, STICK, HEADING, HELD, STANDS, BEFORE, HOMING = (
+    0,
+    3,
+    6,
+    9,
+    12,
+    15,
+    18,
+    19,
+    22,
+    24,
+    25,
+)
+MEMORY = 26
+
+# Home is reached within so much; then it sinks, slower near the ground.
+HOME_M, SINK_M_S, SOFT_M_S, SOFT_BELOW_M = 1.0, 0.8, 0.4, 1.5
+# The wanted heading runs ahead of the true one by no more than this.
+MOST_AHEAD_RAD = 0.8
+LEAST_COS = 0.5
+
+
+class Cascade(NamedTuple):
+    """Rate loops in shares of their axis' authority (N m), feed-forward in shares per rad/s²; rates rad/s that full sticks ask for;
+    gains 1/s of tilt, heading, height, climb, place and speed, integrals 1/s²; limits of tilt, of the horizontal push that it makes
+    (m/s²), of climb and speed; time constant of the sticks s, curve 0 to 1 and dead band; height of coming home m; mass kg and full
+    thrust N that the craft is taken to have."""
+
+    roll: Gains
+    pitch: Gains
+    yaw: Gains
+    roll_nm: float
+    pitch_nm: float
+    yaw_nm: float
+    roll_ahead: float
+    pitch_ahead: float
+    yaw_ahead: float
+    rate_rad_s: float
+    yaw_rate_rad_s: float
+    tilt_p: float
+    heading_p: float
+    tilt_rad: float
+    push_m_s2: float
+    height_p: float
+    climb_p: float
+    climb_i: float
+    up_m_s: float
+    down_m_s: float
+    place_p: float
+    speed_p: float
+    speed_i: float
+    speed_m_s: float
+    shaping_s: float
+    curve: float
+    dead: float
+    home_m: float
+    mass_kg: float
+    gravity_m_s2: float
+    full_n: float
+
+
+class Wish(NamedTuple):
+    """What is wanted now: mode; sticks roll, pitch, yaw -1 to 1 and throttle 0 to 1; place, speed and heading of a path."""
+
+    mode: int
+    roll: float
+    pitch: float
+    yaw: float
+    throttle: float
+    pn: float
+    pe: float
+    pd: float
+    vn: float
+    ve: float
+    vd: float
+    heading: float
+
+
+class Seen(NamedTuple):
+    """The estimate that is flown on: attitude q_nb, place and speed north-east-down; whether the horizontal part is known."""
+
+    w: float
+    x: float
+    y: float
+    z: float
+    pn: float
+    pe: float
+    pd: float
+    vn: float
+    ve: float
+    vd: float
+    knows_place: bool
+
+
+@kernel
+def curved(c: Cascade, stick: float) -> float:
+    """Return a stick after dead band and curve: (1 - k) s + k s³, which is fine near the centre and full at the end."""
+    size = abs(stick)
+    if size <= c.dead:
+        return 0.0
+    s = (size - c.dead) / (1.0 - c.dead)
+    s = (1.0 - c.curve) * s + c.curve * s * s * s
+    return s if stick > 0.0 else -s
+
+
+@kernel
+def wrapped(angle: float) -> float:
+    """Return an angle within ± π."""
+    return float(angle - 2.0 * math.pi * math.floor((angle + math.pi) / (2.0 * math.pi)))
+
+
+@kernel
+def limited(value: float, most: float) -> float:
+    """Return a value within ± most."""
+    return min(max(value, -most), most)
+
+
+@kernel
+def climb_push(c: Cascade, k: Array, wish: Wish, s: Seen, homing: bool, dt: float) -> float:
+    """Return the upward acceleration that height and climb loops ask for."""
+    ahead, wanted = 0.0, k[HELD + 2]
+    if wish.mode == PATH:
+        wanted, ahead = wish.pd, -wish.vd
+    elif homing:
+        sinks = SOFT_M_S if -s.pd < SOFT_BELOW_M else SINK_M_S
+        wanted, ahead = k[HELD + 2] + sinks * dt, -sinks
+        k[HELD + 2] = wanted
+    else:
+        lever = curved(c, 2.0 * wish.throttle - 1.0)
+        if lever != 0.0:
+            ahead = lever * (c.up_m_s if lever > 0.0 else c.down_m_s)
+            wanted = k[HELD + 2] - ahead * dt
+            # What is held runs ahead of the craft by no more than the loop can use.
+            wanted = s.pd + limited(wanted - s.pd, c.up_m_s / c.height_p)
+            k[HELD + 2] = wanted
+    climb = min(max(ahead + c.height_p * (s.pd - wanted), -c.down_m_s), c.up_m_s)
+    error = climb + s.vd
+    push = c.climb_p * error + k[PUSH + 2]
+    most = 0.9 * (c.full_n / c.mass_kg - c.gravity_m_s2)
+    least = -0.7 * c.gravity_m_s2
+    if least < push < most:
+        k[PUSH + 2] += c.climb_i * error * dt
+    return float(min(max(push, least), most))
+
+
+@kernel
+def level_push(c: Cascade, k: Array, wish: Wish, s: Seen, mode: int, yaw: float, dt: float) -> tuple[float, float]:
+    """Return the acceleration north and east that place and speed loops ask for."""
+    vn, ve, pn, pe = 0.0, 0.0, k[HELD], k[HELD + 1]
+    if mode == PATH:
+        vn, ve, pn, pe = wish.vn, wish.ve, wish.pn, wish.pe
+    elif mode == PLACE:
+        ahead, right = -k[STICK + 1] * c.speed_m_s, k[STICK] * c.speed_m_s
+        if ahead * ahead + right * right > (0.01 * c.speed_m_s) ** 2:
+            vn, ve = ahead * math.cos(yaw) - right * math.sin(yaw), ahead * math.sin(yaw) + right * math.cos(yaw)
+            # The craft is held where it would stand once it has stopped.
+            pn, pe = s.pn, s.pe
+            k[HELD], k[HELD + 1] = s.pn + s.vn / c.speed_p, s.pe + s.ve / c.speed_p
+    vn, ve = vn + c.place_p * (pn - s.pn), ve + c.place_p * (pe - s.pe)
+    size = math.sqrt(vn * vn + ve * ve)
+    if size > c.speed_m_s:
+        vn, ve = vn * c.speed_m_s / size, ve * c.speed_m_s / size
+    en, ee = vn - s.vn, ve - s.ve
+    an, ae = c.speed_p * en + k[PUSH], c.speed_p * ee + k[PUSH + 1]
+    size = math.sqrt(an * an + ae * ae)
+    if size > c.push_m_s2:
+        return an * c.push_m_s2 / size, ae * c.push_m_s2 / size
+    k[PUSH] += c.speed_i * en * dt
+    k[PUSH + 1] += c.speed_i * ee * dt
+    return an, ae
+
+
+@kernel
+def begin_mode(k: Array, s: Seen, mode: int, yaw: float) -> None:
+    """Hold what is: place, height and heading; forget what outer loops had summed up horizontally."""
+    k[HELD], k[HELD + 1], k[HELD + 2] = s.pn, s.pe, s.pd
+    if k[BEFORE] < HEIGHT:
+        k[PUSH + 2] = 0.0
+    if k[BEFORE] < PLACE:
+        k[PUSH] = k[PUSH + 1] = 0.0
+    k[HEADING], k[BEFORE], k[HOMING] = yaw, float(mode), 0.0
+
+
+@kernel
+def wanted_rates(c: Cascade, k: Array, wish: Wish, s: Seen, dt: float) -> tuple[float, float, float, float, int]:
+    """Return wanted rates about the body's axes rad/s, thrust N, and the mode flown: without a known place it only holds height,
+    or follows the path's."""
+    mode = wish.mode
+    sticks_act = True
+    if mode >= PLACE and not s.knows_place:
+        mode, sticks_act = HEIGHT, wish.mode == PLACE
+    r31, r32, r33 = 2.0 * (s.x * s.z - s.w * s.y), 2.0 * (s.y * s.z + s.w * s.x), 1.0 - 2.0 * (s.x * s.x + s.y * s.y)
+    yaw = math.atan2(2.0 * (s.x * s.y + s.w * s.z), 1.0 - 2.0 * (s.y * s.y + s.z * s.z))
+    if mode != int(k[BEFORE]):
+        begin_mode(k, s, mode, yaw)
+    share = dt / (c.shaping_s + dt)
+    roll = curved(c, wish.roll) if sticks_act else 0.0
+    pitch = curved(c, wish.pitch) if sticks_act else 0.0
+    turn = curved(c, wish.yaw) if sticks_act and mode < HOME else 0.0
+    k[STICK] += share * (roll - k[STICK])
+    k[STICK + 1] += share * (pitch - k[STICK + 1])
+    k[STICK + 2] += share * (turn - k[STICK + 2])
+    hover = c.mass_kg * c.gravity_m_s2
+    # The middle of the throttle is the hover.
+    lever = 2.0 * wish.throttle
+    thrust = lever * hover if lever < 1.0 else hover + (lever - 1.0) * (c.full_n - hover)
+    if mode == RATE:
+        return k[STICK] * c.rate_rad_s, k[STICK + 1] * c.rate_rad_s, k[STICK + 2] * c.yaw_rate_rad_s, thrust, mode
+    homing = False
+    up = 0.0
+    if mode >= HEIGHT:
+        if mode == HOME:
+            far = k[HOMING] == 0.0
+            k[HELD] = k[HELD + 1] = 0.0
+            if far:
+                k[HELD + 2] = min(k[HELD + 2], -c.home_m)
+                near = s.pn * s.pn + s.pe * s.pe < HOME_M * HOME_M and abs(s.pd - k[HELD + 2]) < HOME_M
+                if near and s.vn * s.vn + s.ve * s.ve < 1.0:
+                    k[HOMING] = 1.0
+            homing = not far
+        up = climb_push(c, k, wish, s, homing, dt)
+    if mode >= PLACE:
+        an, ae = level_push(c, k, wish, s, mode, yaw, dt)
+        size = math.sqrt(an * an + ae * ae + (c.gravity_m_s2 + up) ** 2)
+        un, ue, ud = an / size, ae / size, -(c.gravity_m_s2 + up) / size
+    else:
+        a, b = k[STICK] * c.tilt_rad, k[STICK + 1] * c.tilt_rad
+        ca, sa, cb, sb, cy, sy = math.cos(a), math.sin(a), math.cos(b), math.sin(b), math.cos(yaw), math.sin(yaw)
+        un, ue, ud = -(ca * sb * cy + sa * sy), -(ca * sb * sy - sa * cy), -ca * cb
+    if mode >= HEIGHT:
+        thrust = min(max(c.mass_kg * (c.gravity_m_s2 + up) / max(r33, LEAST_COS), 0.0), c.full_n)
+    # Where the wanted upward direction lies in the body's axes, and the turn that brings the body's own there.
+    bx = (1.0 - 2.0 * (s.y * s.y + s.z * s.z)) * un + 2.0 * (s.x * s.y + s.w * s.z) * ue + r31 * ud
+    by = 2.0 * (s.x * s.y - s.w * s.z) * un + (1.0 - 2.0 * (s.x * s.x + s.z * s.z)) * ue + r32 * ud
+    bz = 2.0 * (s.x * s.z + s.w * s.y) * un + 2.0 * (s.y * s.z - s.w * s.x) * ue + r33 * ud
+    level = math.sqrt(bx * bx + by * by)
+    angle = math.atan2(level, -bz)
+    if level > 1e-6:
+        wx, wy = c.tilt_p * angle * by / level, -c.tilt_p * angle * bx / level
+    else:
+        wx, wy = (0.0 if bz < 0.0 else c.tilt_p * math.pi), 0.0
+    if mode == PATH:
+        k[HEADING] = wish.heading
+    else:
+        k[HEADING] = wrapped(k[HEADING] + k[STICK + 2] * c.yaw_rate_rad_s * dt)
+    off = limited(wrapped(k[HEADING] - yaw), MOST_AHEAD_RAD)
+    if mode != PATH:
+        k[HEADING] = wrapped(yaw + off)
+    turning = limited(c.heading_p * off, c.yaw_rate_rad_s)
+    wx, wy, wz = wx + r31 * turning, wy + r32 * turning, r33 * turning
+    if mode == MIXED:
+        # Towards the end of the stick the craft is let go over.
+        let = max(abs(k[STICK]), abs(k[STICK + 1]))
+        let *= let
+        wx, wy = (1.0 - let) * wx + let * k[STICK] * c.rate_rad_s, (1.0 - let) * wy + let * k[STICK + 1] * c.rate_rad_s
+    return limited(wx, c.rate_rad_s), limited(wy, c.rate_rad_s), limited(wz, c.yaw_rate_rad_s), thrust, mode
+
+
+@kernel
+def rate_loops(
+    c: Cascade, k: Array, p: float, q: float, r: float, wx: float, wy: float, wz: float, dt: float, holds: bool
+) -> tuple[float, float, float]:
+    """Return torques N m for wanted rates p, q, r and measured ones; on the ground (``holds``) integrals stay at zero."""
+    if holds:
+        k[INTEGRAL] = k[INTEGRAL + 1] = k[INTEGRAL + 2] = 0.0
+    a, k[INTEGRAL], k[SLOPE] = pid_step(
+        c.roll, p, c.roll_ahead * (p - k[WANTED]) / dt, wx, k[LAST], k[INTEGRAL], k[SLOPE], dt
+    )
+    b, k[INTEGRAL + 1], k[SLOPE + 1] = pid_step(
+        c.pitch, q, c.pitch_ahead * (q - k[WANTED + 1]) / dt, wy, k[LAST + 1], k[INTEGRAL + 1], k[SLOPE + 1], dt
+    )
+    d, k[INTEGRAL + 2], k[SLOPE + 2] = pid_step(
+        c.yaw, r, c.yaw_ahead * (r - k[WANTED + 2]) / dt, wz, k[LAST + 2], k[INTEGRAL + 2], k[SLOPE + 2], dt
+    )
+    k[LAST], k[LAST + 1], k[LAST + 2] = wx, wy, wz
+    k[WANTED], k[WANTED + 1], k[WANTED + 2] = p, q, r
+    return a * c.roll_nm, b * c.pitch_nm, d * c.yaw_nm

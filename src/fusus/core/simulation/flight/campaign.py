@@ -1,0 +1,97 @@
+"""Many closed-loop flights of one scenario, each with its own craft, sensors and gusts."""
+
+from collections import Counter
+from collections.abc import Sequence
+from concurrent.futures import Executor
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from fusus.core.prediction.mission import Mission
+from fusus.core.progress import Progress, Silent
+from fusus.core.simulation.flight.craft import Craft
+from fusus.core.simulation.flight.figures import QUANTITIES, Figures, figures
+from fusus.core.simulation.flight.fly import Controller, Flown, Setting, fly
+from fusus.core.simulation.flight.scenarios import WEAK, Course, course_named
+from fusus.core.workers import work_off
+
+
+@dataclass(frozen=True, slots=True)
+class FlightTask:
+    """One flight: plain values, so that any worker can take it. ``as_drawn``: the craft is exactly the drawing."""
+
+    scenario: str
+    seed: int
+    mission: Mission
+    craft: Craft
+    controller: Controller
+    setting: Setting
+    as_drawn: bool = False
+
+
+def course_of(task: FlightTask) -> Course:
+    """Return what is asked of a flight."""
+    return course_named(task.scenario, task.mission, task.setting.site.gravity_m_s2, task.controller.rate_hz)
+
+
+def fly_task(task: FlightTask) -> Flown:
+    """Return a task's flight with all that it left."""
+    course = course_of(task)
+    motors = len(task.craft.mixer.motors)
+    craft = replace(
+        task.craft,
+        weak_s=course.weak_s,
+        slope_rad=course.slope_rad,
+        weak=tuple(WEAK if i == 1 else 1.0 for i in range(motors)),
+    )
+    setting = replace(task.setting, around=replace(task.setting.around, outages=course.outages, steel=course.steel))
+    return fly(craft, task.controller, course.plan, setting, task.seed, task.as_drawn)
+
+
+def fly_figures(task: FlightTask) -> Figures:
+    """Return the figures of a task's flight."""
+    return figures(fly_task(task), task.seed)
+
+
+def fly_all(
+    tasks: Sequence[FlightTask], executor: Executor | None = None, progress: Progress | None = None
+) -> tuple[Figures, ...]:
+    """Return the figures of all flights in their order."""
+    return tuple(work_off(fly_figures, tasks, executor, progress or Silent(), "Flying"))
+
+
+@dataclass(frozen=True, slots=True)
+class Spread:
+    """A figure over all flights that have it: median, and what 95 % stay below."""
+
+    median: float
+    p95: float
+
+
+@dataclass(frozen=True, slots=True)
+class FlightSummary:
+    """Over all flights: how many, how they ended, and the spread of figures by name (SI)."""
+
+    flights: int
+    ends: dict[str, int]
+    spreads: dict[str, Spread]
+
+
+NAMES = (
+    "air_s", "tilt_rad", "held_rms_m", "held_max_m", "height_rms_m", "height_max_m", "saturated", "low_v", "mean_a", "charge_as", "lost_s",
+    "lost_m",
+)  # fmt: skip
+
+
+def summarise_flights(found: Sequence[Figures]) -> FlightSummary:
+    """Return the summary; figures that no flight has are left out. Of voltages what 95 % stay above."""
+    columns = {name: [getattr(f, name) for f in found] for name in NAMES}
+    columns |= {f"{q}_error": [f.rmse[q] for f in found] for q in QUANTITIES}
+    spreads = {}
+    for name, values in columns.items():
+        known = np.array([v for v in values if np.isfinite(v)])
+        if len(known):
+            spreads[name] = Spread(
+                float(np.median(known)), float(np.percentile(known, 5.0 if name == "low_v" else 95.0))
+            )
+    return FlightSummary(len(found), dict(Counter(f.end for f in found)), spreads)

@@ -1,0 +1,127 @@
+"""The compiled flight: body, motors, battery, wind and ground; sensors, estimator, cascade and mixer, with the loop's own delays."""
+
+import math
+from typing import Any
+
+from fusus.core._jit import kernel
+from fusus.core.estimation.altitude.kernel import advance_all as advance_altitude
+from fusus.core.estimation.attitude_math import State as AttitudeState
+from fusus.core.estimation.navigation_ekf.kernel import advance_all as advance_navigation
+from fusus.core.simulation.flight.groups import (
+    AMPS,
+    BROKEN,
+    NAVIGATION,
+    NONE,
+    ON,
+    PHASE,
+    Asked,
+    Board,
+    Estimators,
+    Log,
+    Memory,
+    Sensing,
+    World,
+)
+from fusus.core.simulation.flight.loop import (
+    belief_of,
+    blowing,
+    carried,
+    carried_on,
+    command,
+    drain,
+    field_at,
+    filter_says,
+    keep_motion,
+    keep_truth,
+    levelled,
+    motion_of,
+    oriented,
+    sense,
+    sense_outer,
+    spin_on,
+    turning,
+    with_height,
+    work_out,
+)
+from fusus.core.vehicle.body import is_near
+from fusus.core.vehicle.drive import pushes
+
+
+@kernel
+def fly(
+    world: World, board: Board, asked: Asked, sensing: Sensing, est: Estimators, log: Log, memory: Memory, kind: int, first: int,
+    last: int, zero_m: float, s1: AttitudeState, s4: Any,
+) -> None:  # fmt: skip
+    """Fly the loops from ``first`` to ``last``.
+
+    ``zero_m``: where the barometer's zero lies; ``s1``, ``s4``: state of the attitude filter that flies, and of the attitude EKF. The
+    navigation filter takes its samples in groups, as boards do; between them the loops see its strapdown. Arrays are taken apart once.
+    """
+    body, power, charge, cell_v, effect, weak_effect, weak_s, tau_s, wind = world
+    dt, parts, delay, c, table, sections, rules, lost_m, idle = board
+    rows, rows_hz, extra = asked
+    gyro_of, acc_of, gyro_added, acc_added, wander, outer, shaking, readings = sensing
+    gyro, acc, known, fields, heights, _, fixes, ranges = readings
+    (
+        c0, s0, key_every, key_x, key_p, nav_rows, c1, c2, c3, c4, c5, alt_x, alt_p, alt_at, alt_m, alt_kx, alt_kp, alt_r, alt_w, up,
+    ) = est  # fmt: skip
+    t_all, steps, truth, estimate, flags, wanted, motor_log, power_log, events = log
+    mem, speed, cascade_mem, filters, older, newer = memory
+    nav, cov = s0.m, s0.p
+    h = dt / parts
+    half, late, later = math.exp(-0.5 * h / tau_s), delay // parts, delay % parts
+    next_mag, next_baro = (
+        -(-first // outer.mag_every) * outer.mag_every,
+        -(-first // outer.baro_every) * outer.baro_every,
+    )
+    spin = 2.0 * math.pi * shaking.rotor_hz / shaking.hover * dt
+    mag_every, other = outer.mag_every, first  # fixes and distances are looked for at once
+    taken = first  # samples that the navigation filter has had
+    b, m = belief_of(nav), motion_of(mem)
+    for i in range(first, last):
+        t = t_all[i]
+        row = min(int(t * rows_hz + 1e-6), rows.shape[0] - 1)
+        if t >= weak_s:
+            effect = weak_effect
+        wn, we, wd, air = blowing(body, wind, row, m[2])
+        mean, cubes = turning(speed)
+        f = pushes(effect, speed)
+        s = sense(
+            body, gyro_of, acc_of, shaking, m, f, air, mem[PHASE] + wander[i], mean, i, gyro_added, acc_added, gyro, acc, known, mem[ON] > 0
+        )  # fmt: skip
+        mag_due = i == next_mag
+        if mag_due or i == next_baro or i >= other:
+            next_mag, next_baro, other = sense_outer(
+                outer, readings, i, m, mem, wn, we, wd, zero_m, next_mag, next_baro
+            )
+        keep_truth(truth, i, m)
+        if kind == NAVIGATION:
+            if i + 1 - taken >= c0.every or i + 1 == last:
+                advance_navigation(
+                    c0, s0, t_all, steps, gyro, acc, known, fixes, heights, fields, ranges, estimate, flags, key_every, key_x, key_p,
+                    nav_rows, taken, i + 1,
+                )  # fmt: skip
+                taken = i + 1
+                b = filter_says(nav, cov, lost_m, mem, events, t)
+            else:
+                b = carried_on(b, s, nav, c0.gravity_m_s2, dt)
+        elif kind != NONE:
+            s1, s4 = oriented(kind, c1, c2, c3, c4, s1, s4, s, field_at(fields, i // mag_every, mag_due), dt)
+            b = levelled(kind, s1, s4, s, up, i, c.gravity_m_s2)
+            advance_altitude(
+                c5, alt_x, alt_p, alt_at, t_all, steps, up, known, heights, fixes, alt_m, flags, key_every, alt_kx, alt_kp, alt_r, alt_w,
+                i, i + 1,
+            )  # fmt: skip
+            b = with_height(estimate, i, b, alt_x)
+        if kind != NONE:
+            work_out(
+                body, rules, c, rows, row, b, s, sections, filters, table, idle, kind, mem, events, cascade_mem, extra, m, motor_log,
+                wanted, i, dt, t,
+            )  # fmt: skip
+        volts, mem[AMPS] = drain(power, charge, cell_v, cubes, mem, events, power_log, i, dt, t)
+        command(older, newer, motor_log, i - late, volts / (power.cells * power.rated_v), mem[BROKEN] == 0.0)
+        # Whether the ground may be touched in this loop.
+        near = is_near(body, m[0] + dt * m[3], m[1] + dt * m[4], m[2] + dt * m[5])
+        m = carried(body, m, effect, speed, older, newer, f, air, near, later, parts, half, h)
+        spin_on(mem, spin * mean)
+    keep_motion(mem, m)

@@ -1,0 +1,175 @@
+"""What belongs together in a flight, as compiled code takes it: tuples of figures and arrays."""
+
+from typing import Any, NamedTuple
+
+from fusus.core.arrays import Array
+from fusus.core.control.cascade import Cascade
+from fusus.core.estimation.altitude.kernel import Coefficients as AltitudeCoefficients
+from fusus.core.estimation.navigation_ekf.states import Coefficients as NavigationCoefficients
+from fusus.core.estimation.navigation_ekf.states import State as NavigationState
+from fusus.core.simulation.flight.sensing import Outer, Readings, Shaking, Triad
+from fusus.core.vehicle.body import Body
+from fusus.core.vehicle.drive import Power
+
+NONE, NAVIGATION, COMPLEMENTARY, MAHONY, MADGWICK, ATTITUDE_EKF = -1, 0, 1, 2, 3, 4
+
+# What happens, by number, in the list of events.
+STARTED, REFUSED, LEFT_GROUND, TOUCHED_DOWN, STOPPED, CRASHED, LOST_PLACE, FOUND_PLACE, EMPTY = (
+    0,
+    1,
+    2,
+    3,
+    4,
+    5,
+    6,
+    7,
+    8,
+)
+EVENTS = 64
+# Above this the craft has left the ground; touching it tilted or fast breaks it.
+OFF_M, BREAKS_COS, BREAKS_M_S = 0.15, 0.5, 4.0
+# Landed: it does not climb and hardly any thrust is asked for, for so long.
+LANDED_S, LANDED_SHARE, LANDED_M_S = 0.5, 0.6, 0.25
+GROUND_WIND_M = 2.0
+# With the motors off, samples within this are of a craft that stands.
+QUIET_RAD_S, QUIET_M_S2 = 0.1, 0.6
+
+# Places in the memory of the flight: motion (13), phase of the rotors, charge taken, current, motors on, refusal told, broken, in the
+# air, knows its place, calm since, events so far, next fix and next look of the rangefinder.
+PHASE, TAKEN, AMPS, ON, TOLD, BROKEN, FLIES, KNOWS, CALM, HAPPENED, NEXT_FIX, NEXT_RANGE = (
+    13, 14, 15, 16, 17, 18, 19, 20, 21, 22, 23, 24,
+)  # fmt: skip
+MEMORY = 25
+
+
+class World(NamedTuple):
+    """Body, what takes current, table of a cell's voltage; ``effect`` (4, M): thrust N and torques N m of a full motor each, as it
+    truly is, and the one from ``weak_s`` on; motor lag s; wind north-east-down at each row of the plan (R, 3), felt in full above
+    two metres."""
+
+    body: Body
+    power: Power
+    charge: Array
+    cell_v: Array
+    effect: Array
+    weak_effect: Array
+    weak_s: float
+    tau_s: float
+    wind: Array
+
+
+class Rules(NamedTuple):
+    """Arming: tilt limit rad, whether a calibration is due, whether sensors are healthy; mass kg and gravity m/s² for landing."""
+
+    tilt_limit_rad: float
+    due: bool
+    healthy: bool
+    mass_kg: float
+    gravity_m_s2: float
+
+
+class Board(NamedTuple):
+    """What the flight controller is: loop period s, steps of the body in it, delay from sample to thrust in such steps, cascade, mixer
+    table (M, 4), the gyro's filter (S, 6), arming rules, the sigma beyond which a place counts as lost m, least thrust of a motor that
+    is on, as a share."""
+
+    period_s: float
+    parts: int
+    delay: int
+    cascade: Cascade
+    table: Array
+    sections: Array
+    rules: Rules
+    lost_m: float
+    idle: float
+
+
+class Asked(NamedTuple):
+    """The plan: rows (R, 13), so many a second, rates added (N, 3) or none."""
+
+    rows: Array
+    rows_hz: float
+    extra: Array
+
+
+class Sensing(NamedTuple):
+    """Sensors, what is added to their samples (N, 3), the wander of the rotors' phase (N,), and what is read."""
+
+    gyro: Triad
+    acc: Triad
+    gyro_added: Array
+    acc_added: Array
+    wander: Array
+    outer: Outer
+    shaking: Shaking
+    readings: Readings
+
+
+class Estimators(NamedTuple):
+    """Coefficients of all of them; arrays of the navigation and altitude filters, changed in place."""
+
+    navigation: NavigationCoefficients
+    nav_state: NavigationState
+    key_every: int
+    key_x: Array
+    key_p: Array
+    nav_rows: Array
+    complementary: Any
+    mahony: Any
+    madgwick: Any
+    ekf: Any
+    altitude: AltitudeCoefficients
+    alt_x: Array
+    alt_p: Array
+    alt_at: Array
+    alt_motion: Array
+    alt_key_x: Array
+    alt_key_p: Array
+    alt_rows: Array
+    alt_work: Array
+    up: Array
+
+
+class Log(NamedTuple):
+    """What is kept of every loop (N, ·): time and interval (N,), true motion (13), estimate (10: place, speed, attitude), wanted rates,
+    thrust and mode (5), motors' commands (M), voltage, current, charge taken (3); flags; events (64, 3: number, time, detail)."""
+
+    t: Array
+    dt: Array
+    truth: Array
+    estimate: Array
+    flags: Any
+    wanted: Array
+    motors: Array
+    power: Array
+    events: Array
+
+
+class Memory(NamedTuple):
+    """What one loop hands to the next: of the flight, the motors' shares of full speed (M,), of the cascade, of the gyro's filter
+    (3, S, 2), and scratch (M,) twice."""
+
+    flight: Array
+    speed: Array
+    cascade: Array
+    filters: Array
+    older: Array
+    newer: Array
+
+
+class Belief(NamedTuple):
+    """What the estimator says now: attitude q_nb, place and speed north-east-down, gyro bias."""
+
+    w: float
+    x: float
+    y: float
+    z: float
+    pn: float
+    pe: float
+    pd: float
+    vn: float
+    ve: float
+    vd: float
+    bgx: float
+    bgy: float
+    bgz: float

@@ -1,0 +1,322 @@
+"""One loop of a flight, piece by piece: sense, estimate, work the loops out, drain the battery, move the body.
+
+Each piece becomes a part of the loop that calls it: handing arrays on would cost more than the arithmetic.
+"""
+
+import math
+from typing import Any
+
+from fusus.core._jit import contracting_kernel, inlined_kernel, kernel
+from fusus.core.arrays import Array, ByteArray
+from fusus.core.control.cascade import HOMING, PATH, Cascade, Seen, Wish, rate_loops, wanted_rates
+from fusus.core.control.sections import filtered
+from fusus.core.estimation.attitude_ekf.kernel import advance as advance_ekf
+from fusus.core.estimation.attitude_math import State as AttitudeState
+from fusus.core.estimation.attitude_math import to_nav
+from fusus.core.estimation.complementary.kernel import advance as advance_complementary
+from fusus.core.estimation.madgwick.kernel import advance as advance_madgwick
+from fusus.core.estimation.mahony.kernel import advance as advance_mahony
+from fusus.core.estimation.navigation_ekf.kernel import strapdown
+from fusus.core.estimation.navigation_ekf.states import ACC, ACC_CLIPPED, AT_REST, E_POS, GYRO, GYRO_CLIPPED, W
+from fusus.core.simulation.flight.groups import (
+    AMPS,
+    ATTITUDE_EKF,
+    BROKEN,
+    CALM,
+    COMPLEMENTARY,
+    EMPTY,
+    FLIES,
+    FOUND_PLACE,
+    GROUND_WIND_M,
+    KNOWS,
+    LOST_PLACE,
+    MAHONY,
+    NAVIGATION,
+    NEXT_FIX,
+    NEXT_RANGE,
+    ON,
+    PHASE,
+    TAKEN,
+    Belief,
+    Rules,
+)
+from fusus.core.simulation.flight.sensing import (
+    Outer,
+    Readings,
+    Shaking,
+    Triad,
+    read_outer,
+    read_triad,
+    shaken,
+    to_body,
+)
+from fusus.core.simulation.flight.watching import is_quiet, note, start_or_stop, watch_ground
+from fusus.core.vehicle.body import Body, Motion13, Outside, Push, derivative, in_air, is_near, on_ground, stepped
+from fusus.core.vehicle.drive import Power, drained, pushes, rest_cell_v, spun
+from fusus.core.vehicle.mixer import mix_into
+
+NEVER = 2**62
+Three = tuple[float, float, float]
+Six = tuple[float, float, float, float, float, float]
+
+
+@inlined_kernel
+def blowing(body: Body, wind: Array, row: int, down: float) -> tuple[float, float, float, Outside]:
+    """Return the wind at a row of the plan, felt in full above two metres, and what it does."""
+    felt = min(max(-down / GROUND_WIND_M, 0.0), 1.0)
+    wn, we, wd = wind[row, 0] * felt, wind[row, 1] * felt, wind[row, 2] * felt
+    return wn, we, wd, in_air(body, wn, we, wd)
+
+
+@inlined_kernel
+def turning(speed: Array) -> tuple[float, float]:
+    """Return the mean of the motors' speeds (M,), and of their cubes."""
+    mean, cubes = 0.0, 0.0
+    for j in range(speed.shape[0]):
+        mean += speed[j]
+        cubes += speed[j] * speed[j] * speed[j]
+    return mean / speed.shape[0], cubes / speed.shape[0]
+
+
+@inlined_kernel
+def sense(
+    body: Body, gyro_of: Triad, acc_of: Triad, shaking: Shaking, m: Motion13, f: Push, air: Outside, phase: float, mean: float, i: int,
+    gyro_added: Array, acc_added: Array, gyro: Array, acc: Array, known: ByteArray, is_on: bool,
+) -> Six:  # fmt: skip
+    """Read the inertial sensors, write the sample and what is known of it down, and return rate and specific force."""
+    acts = on_ground(body, m, air) if is_near(body, m[0], m[1], m[2]) else air
+    d = derivative(body, m, f, acts)
+    fx, fy, fz = to_body(m[6], m[7], m[8], m[9], d[3], d[4], d[5] - body.gravity_m_s2)
+    sx, sy, sz = shaken(shaking, phase, mean)
+    gx, gy, gz, gyro_stops = read_triad(
+        gyro_of, m[10], m[11], m[12], fx, fy, fz, gyro_added[i, 0], gyro_added[i, 1], gyro_added[i, 2], sx, sy, sz
+    )
+    ax, ay, az, acc_stops = read_triad(
+        acc_of, fx, fy, fz, 0.0, 0.0, 0.0, acc_added[i, 0], acc_added[i, 1], acc_added[i, 2], sx, sy, sz
+    )
+    gyro[i, 0], gyro[i, 1], gyro[i, 2], acc[i, 0], acc[i, 1], acc[i, 2] = gx, gy, gz, ax, ay, az
+    what = (GYRO_CLIPPED if gyro_stops else 0) | (ACC_CLIPPED if acc_stops else 0)
+    if not is_on and is_quiet(gyro, acc, i, body.gravity_m_s2):
+        what |= AT_REST
+    known[i] = what
+    return gx, gy, gz, ax, ay, az
+
+
+@kernel
+def sense_outer(
+    outer: Outer, readings: Readings, i: int, m: Motion13, mem: Array, wn: float, we: float, wd: float, zero_m: float, next_mag: int,
+    next_baro: int,
+) -> tuple[int, int, int]:  # fmt: skip
+    """Read the slower sensors that are due; return when magnetometer, barometer, and the next of fixes and distances are due.
+
+    Not a part of the loop: it comes a tenth as often, and takes many arrays.
+    """
+    blows2 = (m[3] - wn) ** 2 + (m[4] - we) ** 2 + (m[5] - wd) ** 2
+    fix, look = read_outer(outer, readings, i, m, mem[AMPS], blows2, zero_m, int(mem[NEXT_FIX]), int(mem[NEXT_RANGE]))
+    mem[NEXT_FIX], mem[NEXT_RANGE] = fix, look
+    next_mag += outer.mag_every if i == next_mag else 0
+    next_baro += outer.baro_every if i == next_baro else 0
+    other = NEVER
+    if fix < outer.gnss_at.shape[0]:
+        other = min(other, outer.gnss_at[fix])
+    if look < outer.range_at.shape[0]:
+        other = min(other, outer.range_at[look])
+    return next_mag, next_baro, other
+
+
+@inlined_kernel
+def field_at(fields: Array, k: int, is_due: bool) -> Three:
+    """Return a row of the magnetometer, NaN where none is due."""
+    if is_due:
+        return fields[k, 1], fields[k, 2], fields[k, 3]
+    return math.nan, math.nan, math.nan
+
+
+@inlined_kernel
+def belief_of(nav: Array) -> Belief:
+    """Return what the navigation filter's state says."""
+    return Belief(
+        nav[6], nav[7], nav[8], nav[9], nav[0], nav[1], nav[2], nav[3], nav[4], nav[5], nav[GYRO], nav[GYRO + 1], nav[GYRO + 2]
+    )  # fmt: skip
+
+
+@inlined_kernel
+def motion_of(mem: Array) -> Motion13:
+    """Return the true motion that the memory holds."""
+    return mem[0], mem[1], mem[2], mem[3], mem[4], mem[5], mem[6], mem[7], mem[8], mem[9], mem[10], mem[11], mem[12]
+
+
+@inlined_kernel
+def keep_motion(mem: Array, m: Motion13) -> None:
+    """Put the true motion into the memory."""
+    mem[0], mem[1], mem[2], mem[3], mem[4], mem[5], mem[6] = m[0], m[1], m[2], m[3], m[4], m[5], m[6]
+    mem[7], mem[8], mem[9], mem[10], mem[11], mem[12] = m[7], m[8], m[9], m[10], m[11], m[12]
+
+
+@inlined_kernel
+def keep_truth(truth: Array, i: int, m: Motion13) -> None:
+    """Write the true motion down."""
+    truth[i, 0], truth[i, 1], truth[i, 2], truth[i, 3] = m[0], m[1], m[2], m[3]
+    truth[i, 4], truth[i, 5], truth[i, 6], truth[i, 7] = m[4], m[5], m[6], m[7]
+    truth[i, 8], truth[i, 9], truth[i, 10], truth[i, 11], truth[i, 12] = m[8], m[9], m[10], m[11], m[12]
+
+
+@inlined_kernel
+def filter_says(nav: Array, cov: Array, lost_m: float, mem: Array, events: Array, t: float) -> Belief:
+    """Return what the navigation filter says, and note when it loses or finds its place."""
+    sigma2 = max(cov[(W + 1) * E_POS], cov[(W + 1) * (E_POS + 1)])
+    limit = lost_m if mem[KNOWS] > 0.0 else 0.5 * lost_m
+    knows = 1.0 if sigma2 < limit * limit else 0.0
+    if knows != mem[KNOWS]:
+        note(mem, events, FOUND_PLACE if knows > 0.0 else LOST_PLACE, t, math.sqrt(sigma2))
+        mem[KNOWS] = knows
+    return belief_of(nav)
+
+
+@inlined_kernel
+def carried_on(b: Belief, s: Six, nav: Array, gravity: float, dt: float) -> Belief:
+    """Return the belief a sample later by strapdown, with the biases that the filter last said."""
+    w, x, y, z, fn, fe, fd = strapdown(
+        b.w, b.x, b.y, b.z, dt, s[0] - b.bgx, s[1] - b.bgy, s[2] - b.bgz, s[3] - nav[ACC], s[4] - nav[ACC + 1], s[5] - nav[ACC + 2]
+    )  # fmt: skip
+    fd += gravity
+    half = 0.5 * dt
+    return Belief(
+        w, x, y, z, b.pn + (b.vn + half * fn) * dt, b.pe + (b.ve + half * fe) * dt, b.pd + (b.vd + half * fd) * dt,
+        b.vn + fn * dt, b.ve + fe * dt, b.vd + fd * dt, b.bgx, b.bgy, b.bgz,
+    )  # fmt: skip
+
+
+@inlined_kernel
+def oriented(
+    kind: int, c1: Any, c2: Any, c3: Any, c4: Any, s1: AttitudeState, s4: Any, s: Six, field: Three, dt: float
+) -> tuple[AttitudeState, Any]:
+    """Return the states of the attitude filter that flies and of the attitude EKF after a sample; only one moves."""
+    mx, my, mz = field
+    if kind == COMPLEMENTARY:
+        s1 = advance_complementary(c1, s1, dt, s[0], s[1], s[2], s[3], s[4], s[5], mx, my, mz)
+    elif kind == MAHONY:
+        s1 = advance_mahony(c2, s1, dt, s[0], s[1], s[2], s[3], s[4], s[5], mx, my, mz)
+    elif kind == ATTITUDE_EKF:
+        s4 = advance_ekf(c4, s4, dt, s[0], s[1], s[2], s[3], s[4], s[5], mx, my, mz)
+    else:
+        s1 = advance_madgwick(c3, s1, dt, s[0], s[1], s[2], s[3], s[4], s[5], mx, my, mz)
+    return s1, s4
+
+
+@inlined_kernel
+def levelled(kind: int, s1: AttitudeState, s4: Any, s: Six, up: Array, i: int, gravity: float) -> Belief:
+    """Return the attitude filter's belief, no place in it, and write the upward acceleration down that it makes of the sample."""
+    if kind == ATTITUDE_EKF:
+        w, x, y, z, bx, by, bz = s4.w, s4.x, s4.y, s4.z, s4.bx, s4.by, s4.bz
+    else:
+        w, x, y, z, bx, by, bz = s1.w, s1.x, s1.y, s1.z, s1.bx, s1.by, s1.bz
+    up[i] = -to_nav(w, x, y, z, s[3], s[4], s[5])[2] - gravity
+    return Belief(w, x, y, z, math.nan, math.nan, math.nan, math.nan, math.nan, math.nan, bx, by, bz)
+
+
+@inlined_kernel
+def with_height(estimate: Array, i: int, b: Belief, alt_x: Array) -> Belief:
+    """Return the belief with the altitude filter's height and climb, and write it down."""
+    pd, vd = -alt_x[0], -alt_x[1]
+    estimate[i, 0], estimate[i, 1], estimate[i, 2], estimate[i, 3], estimate[i, 4] = b.pn, b.pe, pd, b.vn, b.ve
+    estimate[i, 5], estimate[i, 6], estimate[i, 7], estimate[i, 8], estimate[i, 9] = vd, b.w, b.x, b.y, b.z
+    return Belief(b.w, b.x, b.y, b.z, b.pn, b.pe, pd, b.vn, b.ve, vd, b.bgx, b.bgy, b.bgz)
+
+
+@inlined_kernel
+def work_out(
+    body: Body, rules: Rules, c: Cascade, rows: Array, row: int, b: Belief, s: Six, sections: Array, filters: Array, table: Array,
+    idle: float, kind: int, mem: Array, events: Array, cascade_mem: Array, extra: Array, m: Motion13, motor_log: Array, wanted: Array,
+    i: int, dt: float, t: float,
+) -> None:  # fmt: skip
+    """Work the loops out from what is believed and wished, and write the motors' commands down."""
+    knows_place = kind == NAVIGATION and mem[KNOWS] > 0.0
+    seen = Seen(b.w, b.x, b.y, b.z, b.pn, b.pe, b.pd, b.vn, b.ve, b.vd, knows_place)
+    wish = Wish(
+        int(rows[row, 0]), rows[row, 2], rows[row, 3], rows[row, 4], rows[row, 5], rows[row, 6], rows[row, 7], rows[row, 8],
+        rows[row, 9], rows[row, 10], rows[row, 11], rows[row, 12],
+    )  # fmt: skip
+    wx = filtered(sections, filters, 0, s[0]) - b.bgx
+    wy = filtered(sections, filters, 1, s[1]) - b.bgy
+    wz = filtered(sections, filters, 2, s[2]) - b.bgz
+    on = rows[row, 1] > 0.5
+    if mem[BROKEN] == 0.0 and on != (mem[ON] > 0.0):
+        rate, cos = math.sqrt(wx * wx + wy * wy + wz * wz), 1.0 - 2.0 * (b.x * b.x + b.y * b.y)
+        has_place = knows_place or kind != NAVIGATION
+        start_or_stop(rules, mem, events, wish.mode, wish.throttle, on, cos, rate, has_place, t)
+    p, q, r, thrust, mode = wanted_rates(c, cascade_mem, wish, seen, dt)
+    if extra.shape[0] > 0:
+        p, q, r = p + extra[i, 0], q + extra[i, 1], r + extra[i, 2]
+    # On the ground the loops have nothing to do: what they sum up would tip the craft over.
+    grounded = mem[FLIES] == 0.0 and thrust < 0.9 * rules.mass_kg * rules.gravity_m_s2
+    roll, pitch, yaw = rate_loops(c, cascade_mem, p, q, r, wx, wy, wz, dt, grounded or mem[ON] == 0.0)
+    gave = False
+    if mem[ON] > 0.0:
+        if grounded:
+            roll = pitch = yaw = 0.0
+        gave = mix_into(table, thrust, roll, pitch, yaw, idle, motor_log, i)
+    wanted[i, 0], wanted[i, 1], wanted[i, 2], wanted[i, 3] = p, q, r, thrust
+    wanted[i, 4] = mode + (0.5 if gave else 0.0)
+    sinking = wish.vd > 0.0 if wish.mode == PATH else wish.throttle < 0.4 or cascade_mem[HOMING] > 0.0
+    # Calls cost: high up and climbing there is nothing to watch.
+    if sinking or mem[FLIES] == 0.0 or is_near(body, m[0], m[1], m[2]):
+        watch_ground(body, rules, mem, events, m, thrust, sinking, b.vd, dt, t)
+    else:
+        mem[CALM] = 0.0
+
+
+@inlined_kernel
+def drain(
+    power: Power,
+    charge: Array,
+    cell_v: Array,
+    cubes: float,
+    mem: Array,
+    events: Array,
+    log: Array,
+    i: int,
+    dt: float,
+    t: float,
+) -> tuple[float, float]:
+    """Take a loop's charge from the battery, write it down, and return voltage and current."""
+    share = max(1.0 - mem[TAKEN] / power.capacity_as, 0.0)
+    volts, amps = drained(power, power.cells * rest_cell_v(charge, cell_v, share), cubes)
+    if mem[TAKEN] < power.capacity_as <= mem[TAKEN] + amps * dt:
+        note(mem, events, EMPTY, t, volts)
+    mem[TAKEN] += amps * dt
+    log[i, 0], log[i, 1], log[i, 2] = volts, amps, mem[TAKEN]
+    return volts, amps
+
+
+@inlined_kernel
+def command(older: Array, newer: Array, motor_log: Array, sent: int, ratio: float, is_whole: bool) -> None:
+    """Fill the speeds that motors are told: of the command before, and of the one that takes over within this loop."""
+    for k in range(older.shape[0]):
+        older[k] = newer[k]
+        newer[k] = math.sqrt(motor_log[sent, k]) * ratio if is_whole and sent >= 0 else 0.0
+
+
+@inlined_kernel
+def spin_on(mem: Array, step: float) -> None:
+    """Turn the rotors on by a step of their phase, rad."""
+    mem[PHASE] += step
+    if mem[PHASE] > 2.0 * math.pi:
+        mem[PHASE] -= 2.0 * math.pi
+
+
+@contracting_kernel
+def carried(
+    body: Body, m: Motion13, effect: Array, speed: Array, older: Array, newer: Array, f: Push, air: Outside, near: bool, later: int,
+    parts: int, half: float, h: float,
+) -> Motion13:  # fmt: skip
+    """Return the motion after a loop of ``parts`` steps h; motors follow ``older`` commands for ``later`` steps, then ``newer``."""
+    for j in range(parts):
+        wanted = older if j < later else newer
+        spun(speed, wanted, half)
+        f1 = pushes(effect, speed)
+        spun(speed, wanted, half)
+        f2 = pushes(effect, speed)
+        m = stepped(body, m, f, f1, f2, on_ground(body, m, air) if near else air, h)
+        f = f2
+    return m

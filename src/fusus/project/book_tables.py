@@ -1,0 +1,155 @@
+"""The book as tables: searched, carried over from and to other programs, and what its flights come to."""
+
+import csv
+import io
+import json
+import statistics
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+from fusus.errors import ProjectError
+from fusus.project.atomic import append_line, write_atomically
+from fusus.project.book import BOOK_FILE, entries
+
+Entry = dict[str, Any]
+ENDINGS = (".jsonl", ".csv")
+# Columns that are words, whatever they look like.
+TEXTS = ("at", "what", "note", "place", "weather", "recording", "name")
+
+
+def select(
+    found: Iterable[Entry], words: str = "", what: str | None = None, since: str | None = None, until: str | None = None
+) -> list[Entry]:
+    """Return the entries that hold all words, of one kind, from and until days (inclusive), in their order."""
+    wanted = words.lower().split()
+    out = []
+    for e in found:
+        day = str(e.get("at", ""))[:10]
+        text = json.dumps(e, ensure_ascii=False).lower()
+        if what is not None and e.get("what") != what:
+            continue
+        if (since is not None and day < since) or (until is not None and day > until):
+            continue
+        if all(w in text for w in wanted):
+            out.append(e)
+    return out
+
+
+@dataclass(frozen=True, slots=True)
+class Flights:
+    """What the flights of a book come to: how many, minutes in all, the usual minutes (median), and the mean current A of those
+    with a charge on record; None where none has."""
+
+    count: int
+    minutes: float
+    usual_min: float | None
+    mean_a: float | None
+
+
+def flights(found: Iterable[Entry]) -> Flights:
+    """Return what the flights come to; entries without minutes count, but say nothing of time."""
+    flown = [e for e in found if e.get("what") == "flight"]
+    times = [float(e["minutes"]) for e in flown if _is_number(e.get("minutes"))]
+    charged = [
+        (float(e["charge_mah"]), float(e["minutes"]))
+        for e in flown
+        if _is_number(e.get("charge_mah")) and _is_number(e.get("minutes")) and e["minutes"] > 0
+    ]
+    amps = sum(c for c, _ in charged) * 3.6 / (sum(m for _, m in charged) * 60.0) if charged else None
+    return Flights(len(flown), sum(times), statistics.median(times) if times else None, amps)
+
+
+def _is_number(value: object) -> bool:
+    return isinstance(value, int | float) and not isinstance(value, bool)
+
+
+def save(found: Sequence[Entry], out: Path) -> None:
+    """Write entries as JSON Lines or as CSV, by the ending; ProjectError for another one, or a place that cannot be written."""
+    if out.suffix.lower() not in ENDINGS:
+        raise ProjectError(out, f"a book ends in {' or '.join(ENDINGS)}.")
+    if out.suffix.lower() == ".jsonl":
+        text = "".join(json.dumps(e, ensure_ascii=False) + "\n" for e in found)
+    else:
+        columns = list(dict.fromkeys(("at", "what", "note", *(k for e in found for k in e))))
+        table = io.StringIO()
+        writer = csv.DictWriter(table, columns, lineterminator="\n")
+        writer.writeheader()
+        for e in found:
+            writer.writerow(
+                {k: json.dumps(v, ensure_ascii=False) if isinstance(v, list | dict) else v for k, v in e.items()}
+            )
+        text = table.getvalue()
+    write_atomically(out, text.encode())
+
+
+def take_in(folder: Path, source: Path) -> tuple[int, int]:
+    """Add the entries of a JSON Lines or CSV file that the book does not hold yet; return how many were added and left out.
+
+    All lines are read before the first is added: a file with an error changes nothing. ProjectError says which line and why.
+    """
+    try:
+        text = source.read_text(encoding="utf-8-sig")
+    except (OSError, UnicodeDecodeError) as error:
+        raise ProjectError(source, f"it cannot be read ({type(error).__name__}).") from error
+    read = _from_csv if source.suffix.lower() == ".csv" else _from_lines
+    found = read(source, text)
+    have = {json.dumps(e, sort_keys=True) for e in entries(folder)}
+    fresh = []
+    for e in found:
+        key = json.dumps(e, sort_keys=True)
+        if key not in have:
+            have.add(key)
+            fresh.append(e)
+    for e in fresh:
+        append_line(folder / BOOK_FILE, json.dumps(e, ensure_ascii=False))
+    return len(fresh), len(found) - len(fresh)
+
+
+def _from_lines(source: Path, text: str) -> list[Entry]:
+    out = []
+    for number, line in enumerate(text.splitlines(), 1):
+        if not line.strip():
+            continue
+        try:
+            entry = json.loads(line)
+        except json.JSONDecodeError as error:
+            raise ProjectError(source, f"line {number}: {error.msg}. Nothing was taken in.") from error
+        out.append(_checked(source, number, entry))
+    return out
+
+
+def _from_csv(source: Path, text: str) -> list[Entry]:
+    out = []
+    for number, row in enumerate(csv.DictReader(io.StringIO(text)), 2):
+        if None in row:
+            raise ProjectError(
+                source, f"line {number} has more columns than the first line names. Nothing was taken in."
+            )
+        out.append(
+            _checked(source, number, {k: v if k in TEXTS else _value(v) for k, v in row.items() if v not in (None, "")})
+        )
+    return out
+
+
+def _value(text: str) -> Any:
+    """Return a cell as what it was: numbers, yes and no, lists; else words."""
+    try:
+        return json.loads(text)
+    except json.JSONDecodeError:
+        return text
+
+
+def _checked(source: Path, number: int, entry: Any) -> Entry:
+    if not isinstance(entry, dict) or not isinstance(entry.get("what"), str):
+        raise ProjectError(source, f"line {number}: an entry names “what” happened. Nothing was taken in.")
+    try:
+        datetime.fromisoformat(str(entry.get("at")))
+    except ValueError as error:
+        raise ProjectError(
+            source, f"line {number}: “at” is {entry.get('at')!r}; write a day, or a day and time such as 2026-06-01T09:30. Nothing was "
+            "taken in.",
+        ) from error  # fmt: skip
+    return entry

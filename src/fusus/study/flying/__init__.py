@@ -1,0 +1,1 @@
+"""A project's craft in closed-loop flight."""
