@@ -61,13 +61,19 @@ def recordings_folder(project: Path) -> Path:
     return project / "recordings"
 
 
+def recording_names(project: Path) -> list[str]:
+    """Return the names of a project's recordings; one still being written, in a hidden folder, is none yet."""
+    files = recordings_folder(project).glob(f"*/{RECORDING_FILE}")
+    return sorted(path.parent.name for path in files if not path.parent.name.startswith("."))
+
+
 def list_recordings(project: Path) -> list[RecordingInfo]:
-    """Return all recordings of a project by name; a damaged one is passed over (``load_info`` tells why)."""
+    """Return all recordings of a project by name; one damaged or just removed is passed over (``load_info`` tells why)."""
     found = []
-    for path in sorted(recordings_folder(project).glob(f"*/{RECORDING_FILE}")):
+    for name in recording_names(project):
         try:
-            found.append(load_info(project, path.parent.name))
-        except ProjectError:
+            found.append(load_info(project, name))
+        except (ProjectError, RecordingError):
             continue
     return found
 
@@ -76,7 +82,7 @@ def load_info(project: Path, name: str) -> RecordingInfo:
     """Return a recording's description."""
     folder = recordings_folder(project) / name
     if "/" in name or not (folder / RECORDING_FILE).exists():
-        known = ", ".join(sorted(p.parent.name for p in recordings_folder(project).glob(f"*/{RECORDING_FILE}")))
+        known = ", ".join(recording_names(project))
         raise RecordingError(name, f"there is no such recording. There are: {known or 'none yet; import one first'}.")
     path = folder / RECORDING_FILE
     try:
