@@ -60,6 +60,14 @@ class RecordingError(FususError, ValueError):
         super().__init__(f"Recording “{recording}”: {reason}")
 
 
+class DeclaredReferenceError(FususError, ValueError):
+    """A reference that was declared cannot be used."""
+
+    def __init__(self, where: str, reason: str) -> None:
+        self.where, self.reason = where, reason
+        super().__init__(f"{where}: {reason}")
+
+
 class ProjectError(FususError):
     """A project folder cannot be opened or written."""
 

@@ -35,6 +35,7 @@ _SENSOR_WORDS = {
     "lidar": "range", "sonar": "range", "distance": "range",
 }  # fmt: skip
 _TRUTH = {"ref", "reference", "truth", "true", "gt", "groundtruth", "jig", "mocap", "rtk", "expected"}
+_SIGMA = {"sigma", "sigmas", "std", "stddev", "uncertainty"}
 _BOARD = {"est", "estimate", "estimated", "board", "ahrs", "ekf", "filter", "fused"}
 _SETPOINT = {"setpoint", "sp", "target", "desired", "cmd", "command"}
 _STICK = {"stick", "rc"}
@@ -214,6 +215,8 @@ def _target(
     kind: str | None, axis: str | None, parts: list[str], number: int | None, stream: str, bare: str
 ) -> str | None:
     found = set(parts)
+    if found & _SIGMA:
+        return _sigma(kind, axis, found)
     if kind == "acc" and "linear" in found and "acc" not in found and "acceleration" not in found:
         return None
     if kind in ("gyro", "acc") and axis in ("x", "y", "z"):
@@ -243,6 +246,16 @@ def _target(
     if kind == "pos" and axis in ("n", "e", "d"):
         return f"{stream or ('gnss' if 'gnss' in found or 'gps' in found else 'reference')}.pos_{axis}_m"
     return _scalar(kind, found, number, stream, parts)
+
+
+def _sigma(kind: str | None, axis: str | None, found: set[str]) -> str | None:
+    """Return which of the board's claimed sigmas a column is."""
+    if kind in ("vel", "pos") and axis in ("n", "e", "d"):
+        return f"board.sigma_{kind}_{axis}_{'m_s' if kind == 'vel' else 'm'}"
+    for angle, names in (("roll", {"roll", "phi"}), ("pitch", {"pitch", "theta"}), ("yaw", {"yaw", "heading", "psi"})):
+        if found & names:
+            return f"board.sigma_{angle}_rad"
+    return None
 
 
 def _scalar(kind: str | None, found: set[str], number: int | None, stream: str, parts: list[str]) -> str | None:

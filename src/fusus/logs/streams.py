@@ -59,7 +59,10 @@ STREAMS: dict[str, dict[str, Column]] = {
     "setpoint": _axes("rate", "rad_s", "rate", 200.0)
     | {f"{angle}_rad": Column("angle", 1e3) for angle in ("roll", "pitch", "yaw")},
     "reference": _TRACK,
-    "board": _TRACK | {f"sigma_{angle}_rad": Column("angle", 1e3) for angle in ("roll", "pitch", "yaw")},
+    "board": _TRACK
+    | {f"sigma_{angle}_rad": Column("angle", 1e3) for angle in ("roll", "pitch", "yaw")}
+    | _axes("sigma_pos", "m", "length", 1e6, "ned")
+    | _axes("sigma_vel", "m_s", "speed", 1e4, "ned"),
 }
 # Canonical columns in degrees: positions on the globe and course keep the unit that everybody reads.
 IN_DEGREES = {"lat_deg", "lon_deg", "course_deg"}

@@ -57,11 +57,13 @@ def sync_folder(folder: Path) -> None:
 
 
 def append_line(path: Path, line: str) -> None:
-    """Add one line to a file that only ever grows."""
+    """Add one line to a file that only ever grows; one that a power cut tore stays as it is, on a line of its own."""
     with writing(path):
-        handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o644)
+        handle = os.open(path, os.O_RDWR | os.O_CREAT | os.O_APPEND, 0o644)
         try:
-            os.write(handle, line.encode() + b"\n")
+            size = os.fstat(handle).st_size
+            torn = size > 0 and os.pread(handle, 1, size - 1) != b"\n"
+            os.write(handle, (b"\n" if torn else b"") + line.encode() + b"\n")
             os.fsync(handle)
         finally:
             os.close(handle)

@@ -18,20 +18,32 @@ def note(folder: Path, what: str, **details: Any) -> None:
 
 
 def entries(folder: Path) -> list[dict[str, Any]]:
-    """Return all entries; a last line cut short by a power cut is left out."""
+    """Return all entries that can be read; ``damaged`` names the lines that cannot."""
+    return [entry for _, entry in _lines(folder) if entry is not None]
+
+
+def damaged(folder: Path) -> list[int]:
+    """Return the numbers of the lines that hold no entry, torn by a power cut or edited by hand; they stay as they are."""
+    return [number for number, entry in _lines(folder) if entry is None]
+
+
+def _lines(folder: Path) -> list[tuple[int, dict[str, Any] | None]]:
     path = folder / BOOK_FILE
     if not path.exists():
         return []
-    lines = path.read_text(encoding="utf-8").splitlines()
-    out = []
-    for number, line in enumerate(lines, start=1):
+    try:
+        text = path.read_text(encoding="utf-8", errors="replace")
+    except OSError as error:
+        raise ProjectError(path, f"it cannot be read ({type(error).__name__}).") from error
+    out: list[tuple[int, dict[str, Any] | None]] = []
+    for number, line in enumerate(text.split("\n"), start=1):
+        if not line.strip():
+            continue
         try:
-            out.append(json.loads(line))
-        except json.JSONDecodeError as error:
-            if number < len(lines):
-                raise ProjectError(
-                    path, f"line {number}: {error.msg}. Mend the line by hand; nothing was changed."
-                ) from error
+            entry = json.loads(line)
+        except json.JSONDecodeError:
+            entry = None
+        out.append((number, entry if isinstance(entry, dict) else None))
     return out
 
 

@@ -8,6 +8,7 @@ from fusus.core.parts.part import Part
 from fusus.project.evidence import ASSUMED, Evidence
 from fusus.project.paths import value_at, with_value
 from fusus.project.records import EarlierValue, MeasuredFigure, Project, StoredCalibration
+from fusus.project.references import DeclaredReference
 
 
 class Command(Protocol):
@@ -161,6 +162,22 @@ class WithdrawCalibration:
         """Return the project without any of that kind in force."""
         bench = project.bench.model_copy(update={"calibrations": _out_of_force(project, self.kind)})
         return project.model_copy(update={"bench": bench})
+
+
+@dataclass(frozen=True, slots=True)
+class DeclareReference:
+    """Say what a recording is held against; ``reference`` None: what it holds itself, as it is."""
+
+    recording: str
+    reference: DeclaredReference | None
+    label: str = "Declare reference"
+    merge_key: str | None = None
+
+    def apply(self, project: Project) -> Project:
+        """Return the project with it in the place of an earlier one."""
+        others = tuple(r for r in project.proof.references if r.recording != self.recording)
+        added = () if self.reference is None else (self.reference,)
+        return project.model_copy(update={"proof": project.proof.model_copy(update={"references": others + added})})
 
 
 def _out_of_force(project: Project, kind: str) -> tuple[StoredCalibration, ...]:

@@ -21,6 +21,7 @@ from fusus.core.parts.fitting import Fitting
 from fusus.core.parts.part import Part
 from fusus.core.prediction.mission import Mission
 from fusus.project.evidence import Evidence, Record
+from fusus.project.references import DeclaredReference
 
 FORMAT = 1
 
@@ -292,6 +293,16 @@ class Bench(Record):
         return {c.kind: c for c in self.calibrations if c.is_in_force}
 
 
+class Proof(Record):
+    """What recordings are held against where it is not what they hold themselves; at most one each."""
+
+    references: tuple[DeclaredReference, ...] = ()
+
+    def declared(self, recording: str) -> DeclaredReference | None:
+        """Return what was declared for a recording."""
+        return next((r for r in self.references if r.recording == recording), None)
+
+
 class EarlierValue(Record):
     """A figure that another replaced: both stay on record."""
 
@@ -312,6 +323,7 @@ class Project(Record):
     loops: Loops = Loops()
     bench: Bench = Bench()
     fusion: Fusion = Fusion()
+    proof: Proof = Proof()
     provenance: dict[str, Evidence] = Field(default_factory=dict)
     earlier: tuple[EarlierValue, ...] = ()
 

@@ -109,6 +109,11 @@ def _has_fix(stream: Stream) -> BoolArray:
     return np.asarray(good)
 
 
+def positions_of(stream: Stream, home: Place | None) -> Array | None:
+    """Return a stream's places north-east-down from home (N, 3), NaN where there is no fix; None where it tells none."""
+    return _positions(stream, _has_fix(stream), home)[0]
+
+
 def _positions(stream: Stream, has_fix: BoolArray, home: Place | None) -> tuple[Array | None, bool]:
     if stream.has("pos_n_m", "pos_e_m", "pos_d_m"):
         return stream.matrix("pos_n_m", "pos_e_m", "pos_d_m"), False

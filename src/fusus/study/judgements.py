@@ -24,7 +24,8 @@ WITHOUT_GUIDE = ("flight", "jig", "other")
 
 @dataclass(frozen=True, slots=True)
 class Judgement:
-    """What one recording says of the requirements; ``verdicts`` and ``findings`` as in ``summary``."""
+    """What one recording says of the requirements; ``verdicts`` and ``findings`` as in ``summary``, ``reference`` what it was held
+    against in words, ``board`` the same of the estimate that the board itself logged, as in ``boards``."""
 
     recording: str
     kind: str
@@ -33,15 +34,17 @@ class Judgement:
     verdicts: tuple[dict[str, Any], ...]
     findings: tuple[dict[str, Any], ...]
     error: str | None = None
+    reference: str | None = None
+    board: dict[str, Any] | None = None
 
     def verdict(self, requirement: str) -> dict[str, Any] | None:
         """Return the verdict on a requirement by its key."""
         return next((v for v in self.verdicts if v["requirement"] == requirement), None)
 
 
-def is_judged(info: RecordingInfo) -> bool:
+def is_judged(info: RecordingInfo, project: Project) -> bool:
     """Return whether a recording says anything of the estimate: guided captures without a reference do not."""
-    return info.kind in WITHOUT_GUIDE or "reference" in info.streams
+    return info.kind in WITHOUT_GUIDE or "reference" in info.streams or project.proof.declared(info.name) is not None
 
 
 def evidence_of(kind: str) -> str:
@@ -53,10 +56,12 @@ def key_of(folder: Path, project: Project, recording: str) -> str:
     """Return the hash of all that a judgement of a recording depends on."""
     fusion = project.fusion
     judged = fusion.estimators[0]
-    path = recordings_folder(folder) / recording / RECORDING_FILE
+    declared = project.proof.declared(recording)
+    names = [recording, *([declared.other] if declared is not None and declared.other else [])]
     parts = {
         "source": source_digest(),
-        "recording": hashlib.sha256(path.read_bytes()).hexdigest(),
+        "recording": [_digest(recordings_folder(folder) / name / RECORDING_FILE) for name in names],
+        "reference": declared.model_dump(mode="json") if declared is not None else None,
         "estimators": [[n, asdict(fusion.parameters_of(n))] for n in fusion.estimators],
         "options": [
             fusion.use_magnetometer,
@@ -72,6 +77,10 @@ def key_of(folder: Path, project: Project, recording: str) -> str:
         "calibrations": [project.bench.use, {k: c.parameters for k, c in project.bench.in_force().items()}],
     }
     return hashlib.sha256(json.dumps(parts, sort_keys=True).encode()).hexdigest()[:24]
+
+
+def _digest(path: Path) -> str:
+    return hashlib.sha256(path.read_bytes()).hexdigest() if path.exists() else ""
 
 
 def cached(folder: Path, project: Project, recording: str) -> Judgement | None:
@@ -101,6 +110,7 @@ def judge_recording(folder: Path, project: Project, info: RecordingInfo, progres
 def keep_study(study: "Study") -> Judgement:
     """Return what a study says of the requirements, and keep it: nobody need run the same again."""
     from fusus.study import summary
+    from fusus.study.boards import board_report
 
     info, project = study.loaded.info, study.request.project
     result = Judgement(
@@ -108,8 +118,10 @@ def keep_study(study: "Study") -> Judgement:
         info.kind,
         evidence_of(info.kind),
         project.fusion.estimators[0],
-        tuple(summary.verdict(v) for v in study.verdicts),
+        tuple(summary.verdict(v, float(study.loaded.given.t_s[0])) for v in study.verdicts),
         tuple(summary.finding(f) for f in study.findings),
+        reference=study.loaded.reference_is if study.loaded.reference is not None else None,
+        board=board_report(study),
     )
     keep(study.request.folder, project, result)
     return result
@@ -128,7 +140,7 @@ def keep(folder: Path, project: Project, judgement: Judgement) -> None:
 def judge_all(folder: Path, project: Project, progress: Progress | None = None) -> tuple[Judgement, ...]:
     """Return the judgements of all recordings."""
     progress = progress or Silent()
-    infos = [i for i in list_recordings(folder) if is_judged(i)]
+    infos = [i for i in list_recordings(folder) if is_judged(i, project)]
     out = []
     for i, info in enumerate(infos):
         progress.step(i, len(infos), f"Judging {info.name}")

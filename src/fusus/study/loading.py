@@ -1,21 +1,21 @@
 """From a project's recording to what the core takes."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
 
 from fusus.core.analysis.comparison import Track
-from fusus.core.arrays import Array
 from fusus.core.estimation.replay import EstimatorInput, estimator_input
 from fusus.core.world.site import Site
 from fusus.errors import RecordingError
 from fusus.logs.info import RecordingInfo, load_info
 from fusus.logs.problems import Problem
-from fusus.logs.recording import Stream, load_stream
+from fusus.logs.recording import load_stream
 from fusus.project.records import Project
 from fusus.study.aiding import aiding_of
 from fusus.study.corrections import corrections_for, current_at, temperature_of
+from fusus.study.references import reference_of
 from fusus.study.site import site_of
 
 # Errors last for tenths of a second at least: a faster reference is only more work.
@@ -26,7 +26,7 @@ MOST_REFERENCE_HZ = 200.0
 class LoadedRecording:
     """A recording ready for estimators, its reference if it has one, and what was left out.
 
-    ``measured_by``: what stands in for the reference; empty where it is the recording's own.
+    ``reference_is``: what the reference is, in words; ``measured_by``: what stands in for it, empty where nothing does.
     """
 
     info: RecordingInfo
@@ -36,6 +36,7 @@ class LoadedRecording:
     problems: tuple[Problem, ...]
     corrected_by: tuple[str, ...] = ()
     measured_by: str = ""
+    reference_is: str = ""
 
 
 def load(
@@ -81,13 +82,15 @@ def load(
     aiding = aiding_of(folder, project, info, t, gyro, acc, seen, use_barometer, use_gnss, problems)
     mag_t, mag_b = seen or (None, None)
     given = estimator_input(t, gyro, acc, mag_t, mag_b, aiding)
+    reference, reference_is = reference_of(folder, project, info, t, gyro, acc)
     return LoadedRecording(
         info,
         given,
-        _thinned(load_track(folder, recording, "reference")),
+        _thinned(reference),
         site_of(project, info),
         tuple(problems),
         corrections.kinds,
+        reference_is=reference_is,
     )
 
 
@@ -100,21 +103,4 @@ def _thinned(track: Track | None) -> Track | None:
     if step < 2:
         return track
     pos, vel = (None if x is None else x[::step] for x in (track.pos_n, track.vel_n))
-    return Track(track.t_s[::step], track.q_nb[::step], pos, vel)
-
-
-def load_track(folder: Path, recording: str, stream: str) -> Track | None:
-    """Return the reference or the board's own estimate as a track, or None where it holds no attitude."""
-    found = load_stream(folder, recording, stream)
-    if found is None or not found.has("q_w", "q_x", "q_y", "q_z"):
-        return None
-    q = found.matrix("q_w", "q_x", "q_y", "q_z")
-    good = np.isfinite(q).all(axis=1)
-    if good.sum() < 2:
-        return None
-
-    def triple(name: str, unit: str) -> Array | None:
-        columns = [f"{name}_{a}_{unit}" for a in "ned"]
-        return found.matrix(*columns)[good] if isinstance(found, Stream) and found.has(*columns) else None
-
-    return Track(found.t_s[good], q[good], triple("pos", "m"), triple("vel", "m_s"))
+    return replace(track, t_s=track.t_s[::step], q_nb=track.q_nb[::step], pos_n=pos, vel_n=vel)

@@ -14,6 +14,7 @@ from fusus.core.estimation.catalogue import ESTIMATORS, EstimatorParameters
 from fusus.core.estimation.replay import Replay, run_estimator
 from fusus.core.judgement.finding import Finding
 from fusus.core.judgement.findings import ODD_REFERENCE, Evidence, find
+from fusus.core.judgement.reference_findings import OTHER_AXES
 from fusus.core.judgement.requirements import Requirement
 from fusus.core.judgement.verdicts import Verdict, judge
 from fusus.core.progress import Progress, Silent
@@ -119,11 +120,19 @@ def run(request: Request, progress: Progress | None = None) -> Study:
         for r in request.project.brief.requirements
     )
     others = tuple((e.replay.estimator.title, e.comparison) for e in estimates[1:] if e.comparison is not None)
-    if judged.comparison is not None and len(others) < 2 and not _bears_out(judged.comparison):
+    if (
+        judged.comparison is not None
+        and judged.comparison.has_attitude
+        and len(others) < 2
+        and not _bears_out(judged.comparison)
+    ):
         others += _witnesses(loaded, request, {c.estimator for c in request.choices})
     found = find(
         Evidence(loaded.given, judged.replay, judged.comparison, loaded.site, others, request.choices[0].parameters)
     )
+    if any(f.subject == OTHER_AXES for f in found):
+        why = "the reference is in other axes: see the finding, and declare them"
+        verdicts = tuple(judge(v.requirement, None, why) for v in verdicts)
     if any(f.subject == ODD_REFERENCE for f in found):
         # A reference that stands alone against all estimates and the field is no measure of heading.
         verdicts = tuple(
@@ -191,7 +200,7 @@ def _estimate(
     motion = replay.motion
     track = Track(replay.t_s, replay.outputs.q_nb, motion.pos_n if motion else None, motion.vel_n if motion else None)
     if loaded.reference is None:
-        why = "the recording has no reference attitude"
+        why = "the recording has no reference"
         return Estimate(replay, None, why, compare(track, stand_in) if stand_in is not None else None)
     try:
         return Estimate(replay, compare(track, loaded.reference, request.align_time, request.align_yaw), "")

@@ -92,7 +92,7 @@ def consistency(e: Estimate) -> dict[str, Any]:
     if not out.has_sigma:
         return {"nis": None, "nees": None, "coverage": None}
     nees = cover = None
-    if e.comparison is not None:
+    if e.comparison is not None and e.comparison.has_attitude:
         c = e.comparison
         wrapped = np.mod(to_euler(c.estimate_q_nb) - to_euler(c.reference_q_nb) + np.pi, 2 * np.pi) - np.pi
         sigma = np.stack([np.interp(c.t_s, e.replay.t_s, out.sigma_rad[:, i]) for i in (2, 1, 0)], axis=1)
@@ -115,7 +115,8 @@ def _motion_consistency(e: Estimate, motion: MotionOutputs) -> dict[str, Any]:
         }
         for c in channels(motion.innovations)
     }  # fmt: skip
-    found = errors_of(motion, e.comparison) if e.comparison is not None else None
+    c = e.comparison
+    found = errors_of(motion, c) if c is not None and c.has_attitude else None
     if found is None:
         return _object({"nis": nis or None, "nees": None, "coverage": None})
     parts = nees(found)
@@ -149,8 +150,8 @@ def finding(f: Finding) -> dict[str, str]:
 SHOWN_UNITS = {"rad": ("deg", 180 / math.pi), "m": ("m", 1.0), "m/s": ("m/s", 1.0)}
 
 
-def verdict(v: Verdict) -> dict[str, Any]:
-    """Return a verdict in shown units."""
+def verdict(v: Verdict, first_s: float = 0.0) -> dict[str, Any]:
+    """Return a verdict in shown units; its deciding stretch in s from the recording's first sample, which is at ``first_s``."""
     unit, factor = SHOWN_UNITS[QUANTITIES[v.requirement.quantity][1]]
 
     def shown(x: float | None) -> float | None:
@@ -167,8 +168,12 @@ def verdict(v: Verdict) -> dict[str, Any]:
             "interval": [shown(v.low), shown(v.high)] if v.low is not None else None,
             "verdict": v.word,
             "reason": v.reason,
+            "deciding": None if v.deciding is None else {
+                "start_s": v.deciding.start_s - first_s, "end_s": v.deciding.end_s - first_s, "share": v.deciding.share,
+                "without": shown(v.deciding.without),
+            },
         }
-    )
+    )  # fmt: skip
 
 
 def replay_report(study: Study) -> dict[str, Any]:

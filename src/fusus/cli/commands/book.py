@@ -4,9 +4,10 @@ from pathlib import Path
 from typing import Annotated, Any
 
 import typer
+from rich.console import Console
 
 from fusus.cli.options import JsonFlag, ProjectFolder
-from fusus.cli.output import answering, print_json, table_of
+from fusus.cli.output import FAILED, answering, print_json, refuse, table_of
 
 
 def book(
@@ -21,6 +22,14 @@ def book(
     charge: Annotated[float | None, typer.Option(help="That a flight took, mAh.")] = None,
     stop_voltage: Annotated[float | None, typer.Option(help="At which a flight ended, V.")] = None,
     weather: Annotated[str | None, typer.Option(help="Of a flight.")] = None,
+    part: Annotated[
+        str | None,
+        typer.Option(help="Which part it concerns; without --add: its story (imu, barometer, magnetometer, receiver)."),
+    ] = None,
+    firmware: Annotated[str | None, typer.Option(help="The version, of new firmware.")] = None,
+    picture: Annotated[
+        list[Path] | None, typer.Option(help="A picture that belongs to it; may be given again.")
+    ] = None,
     find: Annotated[str, typer.Option(help="Only entries that hold these words.")] = "",
     what: Annotated[str | None, typer.Option(help="Only entries of this kind, such as flight or capture.")] = None,
     since: Annotated[str | None, typer.Option(help="Only from this day on, YYYY-MM-DD.")] = None,
@@ -34,18 +43,23 @@ def book(
     """Show the book or a part of it, write an event into it, save it, or take entries in."""
     with answering(as_json):
         from fusus.project import book as the_book
-        from fusus.project import book_tables, store
+        from fusus.project import book_tables, pictures, store
 
-        store.load(project)
+        loaded = store.load(project)
         if add is not None:
+            attached = [pictures.attach(project, p) for p in picture or []]
             the_book.add_event(
                 project, add, note, temperature_degc=temperature, place=place, minutes=minutes, charge_mah=charge,
-                stop_voltage_v=stop_voltage, weather=weather,
+                stop_voltage_v=stop_voltage, weather=weather, part=part, firmware=firmware, pictures=attached or None,
             )  # fmt: skip
+        elif picture:
+            refuse("--picture belongs to an entry: give --add too.", as_json)
         taken = book_tables.take_in(project, take_in) if take_in is not None else None
         entries = book_tables.select(the_book.entries(project), find, what, since, until)
         if save is not None:
             book_tables.save(entries, save)
+        from fusus.study.logbook import part_story
+
         f = book_tables.flights(entries)
         report: dict[str, Any] = {
             "entries": entries,
@@ -57,6 +71,8 @@ def book(
             },
             "taken_in": None if taken is None else {"added": taken[0], "already_there": taken[1]},
             "saved": None if save is None else str(save),
+            "damaged_lines": the_book.damaged(project),
+            "part": part_story(project, loaded, part) if part is not None and add is None else None,
         }
         if as_json:
             print_json(report)
@@ -64,9 +80,36 @@ def book(
             _tell(report)
 
 
-def _tell(report: dict[str, Any]) -> None:
-    from rich.console import Console
+def preflight(
+    project: ProjectFolder,
+    note: Annotated[bool, typer.Option("--note", help="Write into the book that all of it was looked at.")] = False,
+    as_json: JsonFlag = False,
+) -> None:
+    """The list before a flight with the currency of each calibration, and what is due when; exit status 1 if a calibration is due."""
+    with answering(as_json):
+        from fusus.project import book as the_book
+        from fusus.project import store
+        from fusus.study.logbook import logbook_report
 
+        report = logbook_report(project, store.load(project))
+        holds = not any(p["holds"] is False for p in report["preflight"])
+        if note:
+            the_book.note(project, "preflight", holds=holds)
+        if as_json:
+            print_json(report | {"holds": holds})
+        else:
+            table = table_of("", "before the flight", "")
+            for p in report["preflight"]:
+                mark = {True: "● holds", False: "■ due", None: "○ look"}[p["holds"]]
+                table.add_row(mark, p["what"], p["why"])
+            Console(width=150).print(table)
+            for item in report["calendar"]:
+                typer.echo(f"{item['day'] or 'next flight':<12} {item['what']} ({item['why']})")
+        if not holds:
+            raise typer.Exit(FAILED)
+
+
+def _tell(report: dict[str, Any]) -> None:
     table = table_of("when", "what", "")
     for e in report["entries"]:
         rest = ", ".join(f"{k} {v}" for k, v in e.items() if k not in ("at", "what") and v not in (None, ""))
@@ -81,6 +124,20 @@ def _tell(report: dict[str, Any]) -> None:
             else f", {f['mean_current_a']:.1f} A on average: enter it as brief.craft.mean_current_a"
         )
         typer.echo(f"{f['count']} flight{'' if f['count'] == 1 else 's'}, {f['minutes']:.0f} min in all{usual}{amps}")
+    if report["damaged_lines"]:
+        lines = ", ".join(str(n) for n in report["damaged_lines"])
+        typer.echo(
+            f"line {lines} of book.jsonl cannot be read and stays as it is; mend or remove it by hand.", err=True
+        )
+    story = report["part"]
+    if story is not None:
+        typer.echo(f"{story['part']}: {story['name'] or 'none chosen'}")
+        for c in story["calibrations"]:
+            typer.echo(
+                f"  {c['when']}  {c['kind']} from {c['recording']}: {c['verdict']}{', in force' if c['in_force'] else ''}"
+            )
+        for m in story["measured"]:
+            typer.echo(f"  {m['when']}  {m['field']} measured in {m['recording']}: {m['value']:.4g} (SI)")
     if report["taken_in"]:
         typer.echo(
             f"taken in: {report['taken_in']['added']} entries; {report['taken_in']['already_there']} were there already"

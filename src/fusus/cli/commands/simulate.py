@@ -22,7 +22,7 @@ def simulate(
         typer.Option(
             help="Along a given motion: mission, hover, transit, turns, outage. In closed loop: take-off, hover-wind, step, "
             "stick-modes, flip, "
-            "crossing, gnss-loss, weak-motor, return, sweep, arming-tilted."
+            "hover-level, hover-hold, crossing, gnss-loss, weak-motor, return, sweep, arming-tilted."
         ),
     ] = "mission",
     seed: Annotated[int, typer.Option(min=0, help="Of the first flight; each further one takes the next.")] = 1,
@@ -30,6 +30,13 @@ def simulate(
     keep: Annotated[str | None, typer.Option(help="Keep the first flight as a recording of this name.")] = None,
     estimator: Annotated[
         str | None, typer.Option(help="In closed loop: what the craft flies on; the project's judged one without it.")
+    ] = None,
+    trouble: Annotated[
+        str | None,
+        typer.Option(
+            help="In closed loop: what is wrong on purpose: level, sticks, gyro, magnetometer, wind, airflow, centre, saturation, "
+            "vibration or multipath."
+        ),
     ] = None,
     scheduler: SchedulerOption = None,
     as_json: JsonFlag = False,
@@ -44,8 +51,8 @@ def simulate(
 
         loaded = store.load(project)
         if scenario in FLIGHTS:
-            report = _closed(project, loaded, scenario, seed, runs, keep, estimator, scheduler, as_json)
-            if any(f["severity"] == "stop" for f in report["findings"]):
+            report = _closed(project, loaded, scenario, seed, runs, keep, estimator, trouble, scheduler, as_json)
+            if trouble is None and any(f["severity"] == "stop" for f in report["findings"]):
                 raise typer.Exit(1)
         elif scenario in KINDS:
             _given(project, loaded, scenario, seed, runs, keep, scheduler, as_json)
@@ -100,8 +107,8 @@ def _given(
 
 
 def _closed(
-    project: Any, loaded: Any, scenario: str, seed: int, runs: int, keep: str | None, estimator: str | None, scheduler: str | None,
-    as_json: bool,
+    project: Any, loaded: Any, scenario: str, seed: int, runs: int, keep: str | None, estimator: str | None, trouble: str | None,
+    scheduler: str | None, as_json: bool,
 ) -> dict[str, Any]:  # fmt: skip
     from fusus.study.flying.report import flights_report
     from fusus.study.flying.simulate import keep_closed_flight, simulate_flights
@@ -109,12 +116,12 @@ def _closed(
 
     due = any(d.is_due for d in due_all(project, loaded))
     try:
-        found = simulate_flights(loaded, scenario, seed, runs, StderrProgress(), scheduler, estimator, due)
+        found = simulate_flights(loaded, scenario, seed, runs, StderrProgress(), scheduler, estimator, due, trouble)
     except KeyError as error:
-        refuse(f"--estimator {error.args[0]}.", as_json)
+        refuse(f"{error.args[0]}.", as_json)
     if keep is not None:
-        keep_closed_flight(project, loaded, scenario, seed, keep, estimator)
-    report = flights_report(found) | {"recording": keep}
+        keep_closed_flight(project, loaded, scenario, seed, keep, estimator, trouble)
+    report = flights_report(found) | {"recording": keep, "trouble": trouble}
     if as_json:
         print_json(report)
         return report

@@ -16,6 +16,7 @@ def verify(
     before: Annotated[
         str | None, typer.Option(help="Compare --recording with this earlier one: is a difference real?")
     ] = None,
+    pooled: Annotated[bool, typer.Option("--pooled", help="All flights together too.")] = False,
     as_json: JsonFlag = False,
 ) -> None:
     """Judge recordings against the requirements; exit status 1 if one fails, or is really worse than before."""
@@ -24,12 +25,25 @@ def verify(
             _compare(project, before, recording, as_json)
             return
         report = verify_report(project, recording, as_json)
+        if pooled:
+            _pool(project, report)
         if as_json:
             print_json(report)
         else:
             print_verdicts(report)
         if not report["passed"]:
             raise typer.Exit(FAILED)
+
+
+def _pool(project: Path, report: dict[str, Any]) -> None:
+    """Add the verdicts over all flights."""
+    from fusus.project import store
+    from fusus.study.pooling import pool, pooled_report
+
+    report["pooled"] = pooled_report(pool(project, store.load(project), StderrProgress()))
+    fails = [v["title"] for v in report["pooled"]["verdicts"] if v["verdict"] == "fail"]
+    report["failed"] += [{"recording": "all flights", "requirement": t} for t in fails]
+    report["passed"] = report["passed"] and not fails
 
 
 def _compare(project: Path, before: str, recording: str | None, as_json: bool) -> None:
@@ -66,9 +80,12 @@ def verify_report(project: Path, recording: str | None, as_json: bool) -> dict[s
     from fusus.logs.info import list_recordings, load_info
     from fusus.project import book, store
     from fusus.study.judgements import is_judged, judge_recording
+    from fusus.study.pooling import duplicates
 
     loaded = store.load(project)
-    infos = [load_info(project, recording)] if recording else [i for i in list_recordings(project) if is_judged(i)]
+    infos = (
+        [load_info(project, recording)] if recording else [i for i in list_recordings(project) if is_judged(i, loaded)]
+    )
     if not infos:
         refuse("there is no recording to judge; import one first.", as_json)
     progress = StderrProgress()
@@ -87,10 +104,11 @@ def verify_report(project: Path, recording: str | None, as_json: bool) -> dict[s
         "passed": not fails,
         "failed": [{"recording": r, "requirement": t} for r, t in fails],
         "not_measured": never,
+        "duplicates": [{"recording": a, "same_as": b} for a, b in duplicates(infos).items()],
         "recordings": [
             {
                 "recording": j.recording, "kind": j.kind, "evidence": j.evidence, "estimator": j.estimator, "error": j.error,
-                "verdicts": list(j.verdicts), "findings": list(j.findings),
+                "reference": j.reference, "verdicts": list(j.verdicts), "findings": list(j.findings), "board": j.board,
             }
             for j in judged
         ],
@@ -100,21 +118,40 @@ def verify_report(project: Path, recording: str | None, as_json: bool) -> dict[s
     return report
 
 
+def _add_rows(table: Any, name: str, verdicts: list[dict[str, Any]]) -> None:
+    for v in verdicts:
+        unit = {"deg": "°"}.get(v["unit"], " " + v["unit"])
+        value = f"{v['value']:.2f}{unit}" if v["value"] is not None else "-"
+        interval = f"{v['interval'][0]:.2f} to {v['interval'][1]:.2f}" if v["interval"] else ""
+        words = {"pass": "● pass", "close": "◆ close", "fail": "■ fail"}.get(v["verdict"], "○ not measured")
+        table.add_row(name, f"{v['title']} ({v['statistic']})", f"≤ {v['limit']:.2f}{unit}", value, interval, words)
+
+
 def print_verdicts(report: dict[str, Any]) -> None:
     """Print the verdict table for people."""
     table = table_of("recording", "requirement", "limit>", "value>", "95 % interval>", "verdict")
     for r in report["recordings"]:
         if r["error"]:
             table.add_row(r["recording"], "-", "", "", "", r["error"])
-        for v in r["verdicts"]:
-            unit = {"deg": "°"}.get(v["unit"], " " + v["unit"])
-            value = f"{v['value']:.2f}{unit}" if v["value"] is not None else "-"
-            interval = f"{v['interval'][0]:.2f} to {v['interval'][1]:.2f}" if v["interval"] else ""
-            words = {"pass": "● pass", "close": "◆ close", "fail": "■ fail"}.get(v["verdict"], "○ not measured")
-            table.add_row(
-                r["recording"], f"{v['title']} ({v['statistic']})", f"≤ {v['limit']:.2f}{unit}", value, interval, words
+        _add_rows(table, r["recording"], r["verdicts"])
+        if r["board"] is not None:
+            _add_rows(
+                table,
+                f"{r['recording']} (the board's own)",
+                [v for v in r["board"]["verdicts"] if v["value"] is not None],
             )
-    Console(width=110).print(table)
+    if "pooled" in report:
+        _add_rows(table, "all flights", report["pooled"]["verdicts"])
+    Console(width=130).print(table)
+    for r in report["recordings"]:
+        for c in (r["board"] or {}).get("claims", []):
+            if c["word"] != "honest":
+                typer.echo(
+                    f"[mind] {r['recording']}: the board's claimed {c['claim']} is {c['word']}: {c['one_sigma']:.0%} of errors lie "
+                    f"within one σ (68 % are due), they are {c['ratio']:.1f} times as large."
+                )
+    for d in report["duplicates"]:
+        typer.echo(f"[mind] “{d['recording']}” was made from the same files as “{d['same_as']}”: it counts once.")
     if report["not_measured"]:
         typer.echo(
             f"Not measured by any recording: {', '.join(report['not_measured'])} (attitude estimators give none of these)."

@@ -218,3 +218,42 @@ def align_attitudes(
     if longest_s is not None and abs(offset) > longest_s:
         raise AlignmentError(f"The best offset is {offset:.2f} s, further than the {longest_s:g} s allowed.")
     return Alignment(ClockMap(float(offset), drift), found.correlation, found.offset_sigma_s)
+
+
+def align_speeds(t_a: ArrayLike, speed_a: ArrayLike, t_b: ArrayLike, speed_b: ArrayLike) -> Alignment:
+    """Return the clock of record b against record a from the size of their velocity: for tracks without attitude.
+
+    Parameters
+    ----------
+    t_a : array_like, (N,), s, any
+        Times of a.
+    speed_a : array_like, (N,), m/s, any
+        Speed of a.
+    t_b : array_like, (M,), s, any
+        Times of b.
+    speed_b : array_like, (M,), m/s, any
+        Speed of b.
+
+    Returns
+    -------
+    Alignment
+        ``t_b = offset + (1 + drift) t_a``.
+
+    Raises
+    ------
+    AlignmentError
+        If the records are too short, stand still, or do not show the same motion.
+    """
+    ta, tb = np.asarray(t_a, dtype=float), np.asarray(t_b, dtype=float)
+    a, b = np.asarray(speed_a, dtype=float), np.asarray(speed_b, dtype=float)
+    if len(ta) < 20 or len(tb) < 20:
+        raise AlignmentError("At least 20 speeds on either side are needed to compare clocks.")
+    rate = 50.0
+    grids = [np.arange(t[0], t[-1], 1.0 / rate) for t in (ta, tb)]
+    even = [np.interp(grid, t, v) for grid, t, v in zip(grids, (ta, tb), (a, b), strict=True)]
+    if np.std(even[0]) < 0.1 or np.std(even[1]) < 0.1:
+        raise AlignmentError("The speeds hardly change, so the clocks cannot be compared. Fly a few legs with stops.")
+    found = find_clock(even[0], even[1], rate)
+    drift = found.clock.drift
+    offset = found.clock.offset_s + float(tb[0]) - (1 + drift) * float(ta[0])
+    return Alignment(ClockMap(offset, drift), found.correlation, found.offset_sigma_s)

@@ -1,5 +1,6 @@
 """Size of an error and how sure it is: RMSE, 95th percentile, maximum, with block-bootstrap intervals."""
 
+from collections.abc import Sequence
 from typing import Literal, NamedTuple
 
 import numpy as np
@@ -82,9 +83,84 @@ def bootstrap_interval(errors: ArrayLike, statistic: Statistic, seed: int = 0) -
     results = bootstrap_draws(all_values, statistic, seed)
     if results is None:
         return Interval(value, float("nan"), float("nan"))
-    low, high = np.percentile(results, [2.5, 97.5])
+    return _interval(value, results, statistic)
+
+
+def stretches_interval(errors: ArrayLike, statistic: Statistic, stretch: ArrayLike, seed: int = 0) -> Interval:
+    """Return a statistic with its 95 % interval where errors come in a few stretches, each of which counts as one draw.
+
+    Parameters
+    ----------
+    errors : array_like, (N,), any, any
+        Errors; NaN is left out.
+    statistic : {"rmse", "p95", "max"}
+        What to measure.
+    stretch : array_like, (N,), 1, any
+        The number of the stretch that each belongs to.
+    seed : int
+        Of the resampling.
+
+    Returns
+    -------
+    Interval
+        NaN bounds for fewer than three stretches: so few do not show how they differ.
+    """
+    v, groups = np.abs(np.asarray(errors, dtype=float)), np.asarray(stretch)
+    keep = np.isfinite(v)
+    v, groups = v[keep], groups[keep]
+    parts = [_thinned(v[groups == g], 500) for g in np.unique(groups)]
+    if len(parts) < 3:
+        return Interval(measure(v, statistic), float("nan"), float("nan"))
+    rng = np.random.default_rng(seed)
+    draws = [np.concatenate([parts[i] for i in rng.integers(0, len(parts), len(parts))]) for _ in range(REPEATS)]
+    return _interval(measure(v, statistic), np.array([measure(d, statistic) for d in draws]), statistic)
+
+
+def pooled_interval(records: Sequence[Array], statistic: Statistic, seed: int = 0) -> Interval:
+    """Return a statistic over several records with its 95 % interval: records are drawn, and blocks within each (both differ).
+
+    Parameters
+    ----------
+    records : sequence of ndarray, (N,), any, any
+        Evenly sampled errors of each record; NaN is left out, and each record counts by its length.
+    statistic : {"rmse", "p95", "max"}
+        What to measure.
+    seed : int
+        Of the resampling.
+
+    Returns
+    -------
+    Interval
+        NaN bounds for fewer than two records.
+    """
+    found = [v[np.isfinite(v)] for v in (np.abs(np.asarray(r, dtype=float)) for r in records)]
+    found = [v for v in found if len(v)]
+    value = measure(np.concatenate(found), statistic) if found else float("nan")
+    if len(found) < 2:
+        return Interval(value, float("nan"), float("nan"))
+    rng = np.random.default_rng(seed)
+    thin = [_thinned(v, MOST_POINTS // len(found)) for v in found]
+    blocks = [int(np.clip(np.ceil(2 * correlation_length(v)), 1, max(1, len(v) // 3))) for v in thin]
+    draws = []
+    for _ in range(REPEATS):
+        drawn = []
+        for i in rng.integers(0, len(thin), len(thin)):
+            v, block = thin[i], blocks[i]
+            starts = rng.integers(0, len(v), -(-len(v) // block))
+            drawn.append(v[(starts[:, None] + np.arange(block)).ravel() % len(v)])
+        draws.append(measure(np.concatenate(drawn), statistic))
+    return _interval(value, np.array(draws), statistic)
+
+
+def _thinned(values: Array, most: int) -> Array:
+    return values[:: max(1, len(values) // max(most, 1))]
+
+
+def _interval(value: float, draws: Array, statistic: Statistic) -> Interval:
+    """Return the middle 95 % of draws round a value; of a maximum as in ``bootstrap_interval``."""
+    low, high = np.percentile(draws, [2.5, 97.5])
     if statistic == "max":
-        high = value + (value - float(results.mean()))
+        high = value + (value - float(draws.mean()))
     return Interval(value, min(float(low), value), max(float(high), value))
 
 

@@ -138,6 +138,8 @@ def climb_push(c: Cascade, k: Array, wish: Wish, s: Seen, homing: bool, dt: floa
     ahead, wanted = 0.0, k[HELD + 2]
     if wish.mode == PATH:
         wanted, ahead = wish.pd, -wish.vd
+        # A craft that does not know its place already holds height on its path: it goes on from there.
+        k[HELD + 2] = wanted
     elif homing:
         sinks = SOFT_M_S if -s.pd < SOFT_BELOW_M else SINK_M_S
         wanted, ahead = k[HELD + 2] + sinks * dt, -sinks

@@ -1,6 +1,6 @@
 """What the data say about an estimate, in words with numbers, a reason and a next step."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -12,7 +12,7 @@ from fusus.core.estimation.attitude_math import ACC_GATED, ACC_USED, GAP, MAG_GA
 from fusus.core.estimation.catalogue import EstimatorParameters
 from fusus.core.estimation.replay import EstimatorInput, Replay
 from fusus.core.frames.quaternion import to_euler
-from fusus.core.judgement import agreement_findings, integrity_findings, motion_findings
+from fusus.core.judgement import agreement_findings, integrity_findings, motion_findings, reference_findings
 from fusus.core.judgement.finding import Finding, Severity
 from fusus.core.world.site import Site
 
@@ -303,9 +303,14 @@ RULES = (
 )  # fmt: skip
 
 
-def find(evidence: Evidence) -> tuple[Finding, ...]:
+def find(given: Evidence) -> tuple[Finding, ...]:
     """Return all findings, worst first."""
-    found = [f for rule in RULES if (f := rule(evidence)) is not None]
+    c, t = given.comparison, given.given.t_s
+    of_reference = [] if c is None else reference_findings.of_reference(float(t[0]), float(t[-1]), c)
+    # Rules of attitude want one throughout: what tells places alone says nothing to them.
+    told = c if c is not None and c.has_attitude else None
+    evidence = replace(given, comparison=told)
+    found = of_reference + [f for rule in RULES if (f := rule(evidence)) is not None]
     found += integrity_findings.of_samples(evidence.given)
     found += agreement_findings.of_agreement(evidence.given)
     if evidence.replay.motion is not None:

@@ -12,6 +12,8 @@ KINDS: dict[str, str] = {
 FLIGHTS: dict[str, str] = {
     "take-off": "up to the mission's height, ten seconds there, down again",
     "hover-wind": "half a minute over one place in gusts",
+    "hover-level": "half a minute in self-level at held height, sticks let go: it goes where the air and its errors take it",
+    "hover-hold": "half a minute holding its place",
     "step": "holding height; sticks ask for roll and pitch, to and fro",
     "stick-modes": "self-level, then mixed: sticks to and fro, at last to their end",
     "flip": "rate mode: once round about the roll axis, then level again",
@@ -21,4 +23,17 @@ FLIGHTS: dict[str, str] = {
     "return": "flies out, then comes home and lands by itself",
     "sweep": "shaken through all frequencies, axis by axis: to identify the loops",
     "arming-tilted": "on a slope beyond the limit: the motors must not start",
+}
+# What may be wrong with a flight in closed loop, one at a time: each makes it wander in its own way.
+TROUBLES: dict[str, str] = {
+    "level": "level calibrated on a slope",
+    "sticks": "sticks whose centres have shifted",
+    "gyro": "a gyro bias that arises in flight",
+    "magnetometer": "iron beside the magnetometer",
+    "wind": "wind, and no place held against it",
+    "airflow": "airflow on the barometer",
+    "centre": "centre of gravity off its place",
+    "saturation": "so heavy that motors are at their stop",
+    "vibration": "propellers out of balance",
+    "multipath": "fixes dragged away by reflections",
 }

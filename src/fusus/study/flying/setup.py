@@ -11,6 +11,7 @@ from fusus.core.simulation.flight.campaign import FlightTask
 from fusus.core.simulation.flight.craft import Craft
 from fusus.core.simulation.flight.fly import KINDS, Controller, Setting
 from fusus.core.simulation.flight.scenarios import course_named
+from fusus.core.simulation.kinds import TROUBLES
 from fusus.core.simulation.scenario import Conditions
 from fusus.core.vehicle.airframe import hover
 from fusus.core.vehicle.arming import ArmingRules
@@ -19,6 +20,9 @@ from fusus.project.records import Loops, Project
 from fusus.study.loops.axes import Axis, LoopStudy, filters_of, gains_of, study_loops
 from fusus.study.needs import airframe_of, battery_of, density_of, mission_of
 from fusus.study.simulate import place_of, suite_of
+
+# Fixes would show a wandering craft its level: in this scenario nothing does.
+BY_ATTITUDE = "hover-level"
 
 
 def handling_of(loops: Loops) -> Handling:
@@ -111,10 +115,20 @@ def flight_tasks(
     estimator: str | None = None,
     as_drawn: bool = False,
     calibration_due: bool = False,
+    trouble: str | None = None,
 ) -> list[FlightTask]:
-    """Return the flights of a scenario, one a seed; KeyError where there is no such scenario or the estimator cannot fly it."""
+    """Return the flights of a scenario, one a seed; KeyError where there is no such scenario or the estimator cannot fly it.
+
+    ``trouble``: what is wrong on purpose, by name; a craft in plain self-level flies on an attitude filter where nobody says otherwise.
+    """
     study = study_loops(project)
+    if estimator is None and scenario == BY_ATTITUDE and project.fusion.estimators[0] == "navigation-ekf":
+        estimator = "attitude-ekf"
+    if trouble is not None and trouble not in TROUBLES:
+        raise KeyError(f"{trouble} is none of {', '.join(TROUBLES)}")
     controller = controller_of(study, estimator, calibration_due)
-    task = FlightTask(scenario, seed, mission_of(project), craft_of(study), controller, setting_of(project), as_drawn)
+    task = FlightTask(
+        scenario, seed, mission_of(project), craft_of(study), controller, setting_of(project), as_drawn, trouble
+    )
     course_named(scenario, task.mission, task.setting.site.gravity_m_s2, controller.rate_hz)
     return [replace(task, seed=seed + i) for i in range(runs)]

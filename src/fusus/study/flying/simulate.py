@@ -11,6 +11,7 @@ from fusus.core.simulation.flight.campaign import FlightSummary, FlightTask, fly
 from fusus.core.simulation.flight.figures import Figures
 from fusus.core.simulation.flight.fly import Flown
 from fusus.core.simulation.flight.streams import TEMPERATURE_DEGC, streams_of
+from fusus.core.simulation.kinds import TROUBLES
 from fusus.logs.create import create_recording
 from fusus.logs.info import RecordingInfo
 from fusus.project.records import Project
@@ -44,9 +45,10 @@ def simulate_flights(
     scheduler: str | None = None,
     estimator: str | None = None,
     calibration_due: bool = False,
+    trouble: str | None = None,
 ) -> Flights:
     """Return flights of a scenario; the first seed's craft is the drawing, the others differ as parts do. KeyError as in the tasks."""
-    tasks = with_first_as_drawn(flight_tasks(project, scenario, seed, runs, estimator, False, calibration_due))
+    tasks = with_first_as_drawn(flight_tasks(project, scenario, seed, runs, estimator, False, calibration_due, trouble))
     first = fly_task(tasks[0])
     began = time.perf_counter()
     with workers(scheduler, runs) as pool:
@@ -65,14 +67,21 @@ def with_first_as_drawn(tasks: list[FlightTask]) -> list[FlightTask]:
 
 
 def keep_closed_flight(
-    folder: Path, project: Project, scenario: str, seed: int, name: str, estimator: str | None = None
+    folder: Path,
+    project: Project,
+    scenario: str,
+    seed: int,
+    name: str,
+    estimator: str | None = None,
+    trouble: str | None = None,
 ) -> RecordingInfo:
     """Fly a scenario once and write it as a recording like any other; return what is written of it."""
-    flown = fly_task(with_first_as_drawn(flight_tasks(project, scenario, seed, 1, estimator))[0])
+    flown = fly_task(with_first_as_drawn(flight_tasks(project, scenario, seed, 1, estimator, trouble=trouble))[0])
     place, _ = place_of(project)
     info = RecordingInfo(
         name=name, kind="flight", when=datetime.now(UTC).replace(microsecond=0), place=place, temperature_degc=TEMPERATURE_DEGC,
-        conditions=f"simulated in closed loop: {scenario}, flown on {flown.controller.estimator}", is_calibrated=True,
+        conditions=f"simulated in closed loop: {scenario}, flown on {flown.controller.estimator}"
+        + (f", with {TROUBLES[trouble]}" if trouble is not None else ""), is_calibrated=True,
         reference_is="simulation truth", seed=seed,
     )  # fmt: skip
     create_recording(folder, info, streams_of(flown))

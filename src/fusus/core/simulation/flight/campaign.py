@@ -1,5 +1,6 @@
 """Many closed-loop flights of one scenario, each with its own craft, sensors and gusts."""
 
+import math
 from collections import Counter
 from collections.abc import Sequence
 from concurrent.futures import Executor
@@ -9,16 +10,18 @@ import numpy as np
 
 from fusus.core.prediction.mission import Mission
 from fusus.core.progress import Progress, Silent
-from fusus.core.simulation.flight.craft import Craft
+from fusus.core.simulation.flight.craft import Craft, hover_share
 from fusus.core.simulation.flight.figures import QUANTITIES, Figures, figures
 from fusus.core.simulation.flight.fly import Controller, Flown, Setting, fly
 from fusus.core.simulation.flight.scenarios import WEAK, Course, course_named
+from fusus.core.simulation.flight.troubles import Troubles, by_hand, trouble_named
 from fusus.core.workers import work_off
 
 
 @dataclass(frozen=True, slots=True)
 class FlightTask:
-    """One flight: plain values, so that any worker can take it. ``as_drawn``: the craft is exactly the drawing."""
+    """One flight: plain values, so that any worker can take it. ``as_drawn``: the craft is exactly the drawing; ``trouble``: what
+    is wrong on purpose, by name."""
 
     scenario: str
     seed: int
@@ -27,6 +30,7 @@ class FlightTask:
     controller: Controller
     setting: Setting
     as_drawn: bool = False
+    trouble: str | None = None
 
 
 def course_of(task: FlightTask) -> Course:
@@ -45,7 +49,23 @@ def fly_task(task: FlightTask) -> Flown:
         weak=tuple(WEAK if i == 1 else 1.0 for i in range(motors)),
     )
     setting = replace(task.setting, around=replace(task.setting.around, outages=course.outages, steel=course.steel))
-    return fly(craft, task.controller, course.plan, setting, task.seed, task.as_drawn)
+    troubles, plan = Troubles(), course.plan
+    if task.trouble is not None:
+        setting, troubles = _with_trouble(task, task.trouble, setting)
+        plan = by_hand(plan, troubles)
+    return fly(craft, task.controller, plan, setting, task.seed, task.as_drawn, troubles)
+
+
+def _with_trouble(task: FlightTask, name: str, setting: Setting) -> tuple[Setting, Troubles]:
+    """Return the setting that goes with a trouble, and the trouble."""
+    gravity, frame, field = setting.site.gravity_m_s2, task.craft.frame, setting.site.field
+    level = float(np.hypot(*field.vector_ut[:2])) if field is not None else 20.0
+    found = trouble_named(name, task.seed, gravity, hover_share(task.craft, gravity) ** 2, frame.arm_m, level)
+    around = replace(
+        setting.around, vibration_acc_m_s2=setting.around.vibration_acc_m_s2 * found.shakes,
+        vibration_gyro_rad_s=setting.around.vibration_gyro_rad_s * math.sqrt(found.shakes),
+    )  # fmt: skip
+    return replace(setting, around=around, wind_m_s=found.wind_m_s, gusty=True), found.troubles
 
 
 def fly_figures(task: FlightTask) -> Figures:

@@ -26,6 +26,7 @@ from fusus.core.simulation.flight import engine, groups
 from fusus.core.simulation.flight.craft import Craft, drawn, hover_share, true_craft
 from fusus.core.simulation.flight.plan import PLAN_HZ, Plan
 from fusus.core.simulation.flight.sensing import Sensors, draw_sensors
+from fusus.core.simulation.flight.troubles import Troubles, built, spoiled
 from fusus.core.simulation.scenario import Conditions, Suite
 from fusus.core.vehicle.arming import ArmingRules
 from fusus.core.vehicle.battery import CHARGE, REST_V
@@ -98,20 +99,33 @@ class Flown:
         return tuple((int(n), float(t), float(d)) for n, t, d in rows if not math.isnan(n))
 
 
-def fly(craft: Craft, controller: Controller, plan: Plan, setting: Setting, seed: int, as_drawn: bool = False) -> Flown:
+def fly(
+    craft: Craft,
+    controller: Controller,
+    plan: Plan,
+    setting: Setting,
+    seed: int,
+    as_drawn: bool = False,
+    troubles: Troubles | None = None,
+) -> Flown:
     """Return a flight. The seed alone decides what sensors, wind and craft are like; ``as_drawn``: the craft is exactly the drawing.
+    ``troubles`` come on top.
 
     KeyError names the estimators that can fly.
     """
     if controller.estimator not in KINDS:
         raise KeyError(f"{controller.estimator} cannot fly a craft: {', '.join(KINDS)} can")
     rng = np.random.default_rng(seed)
-    craft = craft if as_drawn else drawn(craft, rng)
+    craft = built(craft if as_drawn else drawn(craft, rng), troubles or Troubles())
     n = round(max(plan.seconds, SHORTEST_S) * controller.rate_hz)
     t = np.arange(n) / controller.rate_hz
     gravity = setting.site.gravity_m_s2
     share = hover_share(craft, gravity)
-    sensors = draw_sensors(setting.suite, setting.around, setting.site, setting.home[2], t, share, rng)
+    sensors = spoiled(
+        draw_sensors(setting.suite, setting.around, setting.site, setting.home[2], t, share, rng),
+        t,
+        troubles or Troubles(),
+    )
     true = true_craft(craft, gravity, setting.density_kg_m3)
     body = true.body
     world = groups.World(

@@ -104,6 +104,18 @@ def _hover_wind(m: Mission, gravity: float, _rate: float) -> Course:
     return Course(_plan(rows, (begins, "hover"), (begins + 30.0, "landing")))
 
 
+def _held(mode: int) -> Callable[[Mission, float, float], Course]:
+    """Return the maker of half a minute in a mode with sticks let go."""
+
+    def make(m: Mission, gravity: float, _rate: float) -> Course:
+        rows, begins = _hover_rows(m, gravity, 42.0, max(m.height_m, 4.0))
+        begins, ends = begins + 1.0, begins + 31.0
+        rows[part(rows, begins, ends), MODE] = mode
+        return Course(_plan(rows, (begins, "sticks let go"), (ends, "back to its place")))
+
+    return make
+
+
 def _step(m: Mission, gravity: float, _rate: float) -> Course:
     rows, begins = _hover_rows(m, gravity, 20.0, max(m.height_m, 8.0))
     t = begins + 1.0
@@ -218,7 +230,7 @@ def _arming_tilted(_m: Mission, _gravity: float, _rate: float) -> Course:
 
 
 MAKERS: dict[str, Callable[[Mission, float, float], Course]] = {
-    "take-off": _take_off, "hover-wind": _hover_wind, "step": _step, "stick-modes": _stick_modes, "flip": _flip,
-    "crossing": _crossing, "gnss-loss": _gnss_loss,
+    "take-off": _take_off, "hover-wind": _hover_wind, "hover-level": _held(HEIGHT), "hover-hold": _held(PLACE), "step": _step,
+    "stick-modes": _stick_modes, "flip": _flip, "crossing": _crossing, "gnss-loss": _gnss_loss,
     "weak-motor": _weak_motor, "return": _return, "sweep": _sweep, "arming-tilted": _arming_tilted,
 }  # fmt: skip
