@@ -39,7 +39,7 @@ def _take(scratch: Path) -> None:
 
     window.desk.open(folder)
     if not wait_for(
-        app, lambda: window.desk.study is not None and len(window.desk.judgements) == 3 and not window.desk.jobs.running
+        app, lambda: window.desk.study is not None and len(window.desk.judgements) == 4 and not window.desk.jobs.running
     ):
         raise RuntimeError("the demo did not finish")
     for stage in ("fusion", "proof"):

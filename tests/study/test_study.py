@@ -74,7 +74,7 @@ def test_the_demo_is_whole_and_meets_its_attitude_requirements(tmp_path):
     folder = demo.build(tmp_path / "demo")
     infos = {i.name: i for i in list_recordings(folder)}
     bench = {"bench-still", "bench-faces", "bench-turns", "bench-mounting", "bench-airflow"}
-    assert set(infos) == {"shed-jig", "slipway-hover", "pool-survey"} | bench
+    assert set(infos) == {"shed-jig", "slipway-hover", "pool-survey", "mudflat-drift"} | bench
     assert {c.verdict for c in store.load(folder).bench.calibrations} == {"pass"}
     survey = infos["pool-survey"].streams
     assert abs(survey["imu"].rate_hz - 1000) < 1 and abs(survey["imu"].end_s - 300) < 0.1

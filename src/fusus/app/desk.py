@@ -11,6 +11,7 @@ from fusus.app.foresight import Foresight
 from fusus.app.fusing import Fusing
 from fusus.app.jobs import Job, JobRunner
 from fusus.app.looping import Looping
+from fusus.app.proving import Proving
 from fusus.app.settings import LAST_PROJECT, RECENT, Settings
 from fusus.errors import FususError
 from fusus.logs.info import RecordingInfo, list_recordings, load_info
@@ -47,6 +48,7 @@ class Desk(QObject):
         self.fusing = Fusing(self)
         self.looping = Looping(self)
         self.flying = Flying(self)
+        self.proving = Proving(self)
         self._disconnect: list[Any] = []
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -95,6 +97,7 @@ class Desk(QObject):
         self.fusing.forget()
         self.looping.forget()
         self.flying.forget()
+        self.proving.forget()
 
     def recent(self) -> list[str]:
         """Return the projects opened before that are still there."""

@@ -23,12 +23,12 @@ def worst(judgements: tuple[Judgement, ...], requirement: Requirement, evidence:
     return max(found, key=lambda v: (RANK[v["verdict"]], v["value"])) if found else None
 
 
-def _predicted(requirement: Requirement, value: float, source: str) -> dict[str, Any]:
+def predicted_verdict(requirement: Requirement, value: float, source: str) -> dict[str, Any]:
     """Return a predicted value in the form of a verdict."""
     unit, _ = SHOWN[requirement.unit]
     kept = value <= requirement.limit
     return {
-        "verdict": "pass" if kept else "fail", "value": from_si(value, unit, KIND_OF_UNIT[requirement.unit]),
+        "verdict": "pass" if kept else "fail", "unit": unit, "value": from_si(value, unit, KIND_OF_UNIT[requirement.unit]),
         "reason": f"predicted on the mission from {source}",
     }  # fmt: skip
 
@@ -49,9 +49,9 @@ class RequirementCell(QWidget):
         for column, source in enumerate(("predicted", "bench", "flight")):
             verdict = worst(judgements, requirement, source)
             if source == "predicted" and predicted is not None:
-                verdict = _predicted(requirement, predicted, "the chosen parts' datasheets")
+                verdict = predicted_verdict(requirement, predicted, "the chosen parts' datasheets")
             if source == "bench" and verdict is None and bench is not None:
-                verdict = _predicted(requirement, bench, "what the bench measured of the parts")
+                verdict = predicted_verdict(requirement, bench, "what the bench measured of the parts")
             name = QLabel(source)
             name.setProperty("role", "faint")
             value = QLabel("–" if verdict is None else f"{theme.SHAPES[verdict['verdict']]} {figure(verdict['value'])}")

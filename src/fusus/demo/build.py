@@ -18,6 +18,7 @@ from fusus.logs.create import create_recording
 from fusus.logs.info import RecordingInfo, recordings_folder
 from fusus.project import book, store
 from fusus.project.records import Brief, Budgets, Climate, Craft, Fusion, Parts, Place, Project
+from fusus.study.flying.simulate import keep_closed_flight
 from fusus.study.needs import mission_of
 from fusus.study.suite import choice_of, model_of
 from fusus.study.tuning import tuning_from_parts
@@ -80,6 +81,10 @@ def demo_project() -> Project:
     return project
 
 
+# Dunlin in self-level with sticks let go, which have lost their centres.
+DRIFTS, DRIFT_SEED = "mudflat-drift", 5
+
+
 def build(folder: Path, progress: Progress | None = None) -> Path:
     """Make the demo project in ``folder`` unless a whole one is there; return the folder.
 
@@ -91,8 +96,9 @@ def build(folder: Path, progress: Progress | None = None) -> Path:
     if not (folder / store.PROJECT_FILE).exists():
         store.create(folder, demo_project())
         book.note(folder, "project made", name="Dunlin", note="demo, invented")
+    drift_done = (recordings_folder(folder) / DRIFTS / "recording.json").exists()
     bench_done = [(recordings_folder(folder) / n / "recording.json").exists() for n, *_ in CAPTURES]
-    if all(done) and all(bench_done):
+    if all(done) and drift_done and all(bench_done):
         return folder
     site = site_at(PLACE.lat_deg, PLACE.lon_deg, PLACE.height_m, DAY)
     home = (PLACE.lat_deg, PLACE.lon_deg, PLACE.height_m)
@@ -125,6 +131,11 @@ def build(folder: Path, progress: Progress | None = None) -> Path:
         )
         create_recording(folder, info, streams)
         book.note(folder, "recording made", recording=name, seed=scenario.seed, note="simulated, invented")
+    if not drift_done:
+        shutil.rmtree(recordings_folder(folder) / DRIFTS, ignore_errors=True)
+        when = datetime(DAY.year, DAY.month, DAY.day, 13, 30, tzinfo=UTC)
+        keep_closed_flight(folder, project, "hover-level", DRIFT_SEED, DRIFTS, trouble="sticks", when=when)
+        book.note(folder, "recording made", recording=DRIFTS, seed=DRIFT_SEED, note="simulated, invented")
     add_bench(folder, DAY, PLACE)
     progress.step(len(names), len(names), "Simulating")
     return folder

@@ -4,8 +4,6 @@ import hashlib
 import io
 from pathlib import Path
 
-from PIL import Image, UnidentifiedImageError
-
 from fusus.errors import ProjectError
 from fusus.project.atomic import write_atomically
 
@@ -38,6 +36,9 @@ def attach(folder: Path, source: Path) -> str:
 
 def kind_of(data: bytes) -> str | None:
     """Return the kind of a picture by what it holds, None for what is none or is cut short."""
+    # Only somebody who attaches a picture waits for its library.
+    from PIL import Image, UnidentifiedImageError
+
     try:
         with Image.open(io.BytesIO(data)) as picture:
             kind = picture.format

@@ -42,7 +42,9 @@ def calendar(folder: Path, project: Project, now: datetime | None = None) -> tup
     for d in due_all(folder, project, now):
         if d.is_due:
             items.append(
-                Item(None if project.bench.school == "each-flight" else today, f"calibrate: {d.kind}", d.why, True)
+                Item(
+                    None if project.bench.school == "each-flight" else today, f"calibrate: {_said(d.kind)}", d.why, True
+                )
             )
             continue
         days = _lasts(project.bench.school, d.kind)
@@ -51,7 +53,7 @@ def calendar(folder: Path, project: Project, now: datetime | None = None) -> tup
             items.append(
                 Item(
                     max(day, today + timedelta(days=1)),
-                    f"{'check' if days == CHECK_DAYS else 'calibrate'}: {d.kind}",
+                    f"{'check' if days == CHECK_DAYS else 'calibrate'}: {_said(d.kind)}",
                     "by its age",
                     False,
                 )
@@ -73,6 +75,10 @@ def _lasts(school: str, kind: str) -> float | None:
     if school == "check" and kind in AGED:
         return CHECK_DAYS
     return OLD_DAYS if school == "distance-and-age" and kind in AGED_BY_RULE else None
+
+
+def _said(kind: str) -> str:
+    return {"six-face": "six faces"}.get(kind, kind.replace("-", " "))
 
 
 def _day(entry: dict[str, Any]) -> date | None:
@@ -143,7 +149,7 @@ def preflight(folder: Path, project: Project, now: datetime | None = None) -> tu
     """Return the list: calibrations by their currency first, then what only somebody who looks can tell."""
     found = due_all(folder, project, now)
     out = [
-        Preflight(f"Calibration: {d.kind}", not d.is_due, d.why + (f" {d.next_step}" if d.is_due else ""))
+        Preflight(f"Calibration: {_said(d.kind)}", not d.is_due, d.why + (f". {d.next_step}" if d.is_due else ""))
         for d in found
     ]
     if not found:

@@ -1,6 +1,6 @@
 """Small inputs that several pages have above their figures."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QSpinBox, QWidget
@@ -28,6 +28,18 @@ def choice_box(name: str, label: str, about: Mapping[str, str]) -> QComboBox:
         box.addItem(key, key)
         box.setItemData(box.count() - 1, words, Qt.ItemDataRole.ToolTipRole)
     return box
+
+
+def fill_names(box: QComboBox, names: Sequence[str], place: int) -> None:
+    """Fill a box with names where they have changed; the chosen one stays, else the one at ``place`` is chosen."""
+    if [box.itemText(i) for i in range(box.count())] == list(names):
+        return
+    chosen = box.currentText()
+    box.clear()
+    for name in names:
+        box.addItem(name, name)
+    if names:
+        box.setCurrentIndex(list(names).index(chosen) if chosen in names else min(place, len(names) - 1))
 
 
 def push_button(name: str, words: str, tip: str, pushed: Callable[[], None], is_main: bool = False) -> QPushButton:

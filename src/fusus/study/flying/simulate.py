@@ -74,12 +74,13 @@ def keep_closed_flight(
     name: str,
     estimator: str | None = None,
     trouble: str | None = None,
+    when: datetime | None = None,
 ) -> RecordingInfo:
     """Fly a scenario once and write it as a recording like any other; return what is written of it."""
     flown = fly_task(with_first_as_drawn(flight_tasks(project, scenario, seed, 1, estimator, trouble=trouble))[0])
     place, _ = place_of(project)
     info = RecordingInfo(
-        name=name, kind="flight", when=datetime.now(UTC).replace(microsecond=0), place=place, temperature_degc=TEMPERATURE_DEGC,
+        name=name, kind="flight", when=when or datetime.now(UTC).replace(microsecond=0), place=place, temperature_degc=TEMPERATURE_DEGC,
         conditions=f"simulated in closed loop: {scenario}, flown on {flown.controller.estimator}"
         + (f", with {TROUBLES[trouble]}" if trouble is not None else ""), is_calibrated=True,
         reference_is="simulation truth", seed=seed,

@@ -3,6 +3,8 @@
 from pathlib import Path
 from typing import Any
 
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QPixmap
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from fusus.app import theme
@@ -11,7 +13,7 @@ from fusus.app.figures.rows import RowsTable
 from fusus.app.stages.inputs import push_button
 from fusus.core.frames.units import from_si, parse
 from fusus.errors import FususError
-from fusus.project import book, book_tables
+from fusus.project import book, book_tables, pictures
 
 MOST_SHOWN = 400
 FILES = "Lines (*.jsonl);;Table (*.csv)"
@@ -26,6 +28,21 @@ FIGURES = {
     "temperature_degc": ("temperature", "°C"), "minutes": ("time", "min"), "charge_mah": ("charge", "mAh"),
     "stop_voltage_v": ("voltage", "V"),
 }  # fmt: skip
+
+
+# Units stand behind their figures, not in their names.
+UNITS = {"_degc": " °C", "_mah": " mAh", "_v": " V"}
+
+
+def _words(entry: dict[str, Any]) -> str:
+    """Return what an entry says beside its time and kind."""
+    out = [str(entry["note"])] if entry.get("note") else []
+    for key, value in entry.items():
+        if key in ("at", "what", "note", "sources", "pictures") or isinstance(value, dict) or value in (None, ""):
+            continue
+        ending = next((u for u in UNITS if key.endswith(u)), "")
+        out.append(f"{key.removesuffix(ending).replace('_', ' ')} {value}{UNITS.get(ending, '')}")
+    return ", ".join(out)
 
 
 class BookPage(QWidget):
@@ -46,19 +63,30 @@ class BookPage(QWidget):
             "place": self._edit("book-place", "where", 90),
             "temperature_degc": self._edit("book-warm", "°C", 50),
             **{name: self._edit(f"book-{name}", words, width) for name, words, width in FLIGHT},
+            "firmware": self._edit("book-firmware", "version", 90),
+            "part": self._edit("book-part", "part", 80),
         }
+        self.attached: list[Path] = []
+        self.attach = push_button("book-attach", "Picture …", "A picture that belongs to it", self._attach)
         write = push_button("book-write", "Write", "Write it into the book", self._write)
         self.seek = self._edit("book-find", "find: words, a day, a part")
         self.seek.textChanged.connect(lambda _: self.draw())
         self.flown = QLabel()
         self.flown.setObjectName("book-flights")
         self.entries = RowsTable("book", "Book", ("when", "what", ""))
+        self.entries.itemSelectionChanged.connect(self._show_picture)
+        self.picture = QLabel()
+        self.picture.setObjectName("book-picture")
+        self.picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.picture.hide()
+        self._rows: list[dict[str, Any]] = []
         first, details, second = QHBoxLayout(), QHBoxLayout(), QHBoxLayout()
         first.addWidget(self.event)
         first.addWidget(self.words, 1)
         first.addWidget(write)
         for edit in self.details.values():
             details.addWidget(edit)
+        details.addWidget(self.attach)
         details.addStretch()
         second.addWidget(self.seek, 1)
         second.addWidget(self.flown, 1)
@@ -72,6 +100,7 @@ class BookPage(QWidget):
         column.addLayout(details)
         column.addLayout(second)
         column.addWidget(self.entries, 1)
+        column.addWidget(self.picture)
         self._suit()
 
     def _edit(self, name: str, words: str, width: int = 0) -> QLineEdit:
@@ -85,9 +114,11 @@ class BookPage(QWidget):
 
     def _suit(self) -> None:
         """Show what a flight has only for flights."""
-        is_flight = self.event.currentText() == "flight"
+        event = self.event.currentText()
         for name, *_ in FLIGHT:
-            self.details[name].setVisible(is_flight)
+            self.details[name].setVisible(event == "flight")
+        self.details["firmware"].setVisible(event == "new firmware")
+        self.details["part"].setVisible(event != "flight")
 
     def _shown(self) -> list[dict[str, Any]]:
         document = self.desk.document
@@ -100,13 +131,18 @@ class BookPage(QWidget):
         except FususError as error:
             self.desk.noticed.emit("stop", str(error))
             return
-        rows = []
-        for e in found[::-1][:MOST_SHOWN]:
-            rest = ", ".join(
-                f"{k.replace('_', ' ')} {v}"
-                for k, v in e.items()
-                if k not in ("at", "what", "sources") and not isinstance(v, dict) and v not in (None, "")
+        torn = book.damaged(self.desk.document.folder) if self.desk.document is not None else []
+        if torn:
+            lines = ", ".join(str(n) for n in torn)
+            self.desk.noticed.emit(
+                "mind", f"Line {lines} of book.jsonl cannot be read and stays as it is; mend or remove it by hand."
             )
+        rows = []
+        self._rows = found[::-1][:MOST_SHOWN]
+        for e in self._rows:
+            rest = _words(e)
+            count = len(e["pictures"]) if isinstance(e.get("pictures"), list) else 0
+            rest += f"{', ' if rest else ''}{count} picture{'s' if count > 1 else ''}" if count else ""
             rows.append([str(e.get("at", ""))[:16].replace("T", " "), str(e.get("what", "")), rest[:160]])
         self.entries.show_rows(rows)
         f = book_tables.flights(found)
@@ -135,14 +171,46 @@ class BookPage(QWidget):
                 self.desk.noticed.emit("stop", str(error))
                 return
         try:
+            if self.attached:
+                details["pictures"] = [pictures.attach(document.folder, p) for p in self.attached]
             book.add_event(document.folder, self.event.currentText(), self.words.text().strip(), **details)
         except FususError as error:
             self.desk.noticed.emit("stop", str(error))
             return
         for edit in (self.words, *self.details.values()):
             edit.clear()
+        self.attached = []
+        self._tell_attached()
         self.draw()
         self.desk.bench.run_due()
+
+    def _attach(self) -> None:
+        names, _ = QFileDialog.getOpenFileNames(
+            self, "Attach pictures", "", "Pictures (*.png *.jpg *.jpeg *.webp *.gif)"
+        )
+        self.attached += [Path(n) for n in names]
+        self._tell_attached()
+
+    def _tell_attached(self) -> None:
+        count = len(self.attached)
+        self.attach.setText(f"{count} picture{'s' if count > 1 else ''}" if count else "Picture …")
+        self.attach.setToolTip(", ".join(p.name for p in self.attached) or "A picture that belongs to it")
+
+    def _show_picture(self) -> None:
+        """Show the first picture of the chosen entry below."""
+        row, document = self.entries.currentRow(), self.desk.document
+        names = self._rows[row].get("pictures") if 0 <= row < len(self._rows) else None
+        pixmap = (
+            QPixmap(str(document.folder / str(names[0])))
+            if isinstance(names, list) and names and document is not None
+            else QPixmap()
+        )
+        self.picture.setVisible(not pixmap.isNull())
+        if not pixmap.isNull():
+            size = (theme.px(560), theme.px(190))
+            self.picture.setPixmap(
+                pixmap.scaled(*size, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation)
+            )
 
     def _save(self) -> None:
         path, kind = QFileDialog.getSaveFileName(self, "Save the book", "book.jsonl", FILES)

@@ -13,6 +13,7 @@ from fusus.app.stages.base import TabbedSheet, column_page, title_label
 from fusus.app.stages.bench.book_page import BookPage
 from fusus.app.stages.bench.capture_page import CapturePage
 from fusus.app.stages.bench.notes import TITLES
+from fusus.app.stages.bench.preflight_page import PreflightPage
 from fusus.app.stages.bench.result import ResultView
 from fusus.app.text import figure
 from fusus.project.commands import WithdrawCalibration
@@ -25,7 +26,7 @@ class BenchSheet(TabbedSheet):
     """Five pages."""
 
     def __init__(self, desk: Desk) -> None:
-        self.capture, self.book = CapturePage(desk), BookPage(desk)
+        self.capture, self.book, self.preflight = CapturePage(desk), BookPage(desk), PreflightPage(desk)
         self._shown: list[Any] = []
         self._axes: tuple[str, tuple[Any, ...]] | None = None
         super().__init__(
@@ -35,6 +36,7 @@ class BenchSheet(TabbedSheet):
                 ("calibrations", "Calibrations", self._calibrations_page()),
                 ("allan", "Allan deviation", self._allan_page()),
                 ("due", "What is due", self._due_page()),
+                ("preflight", "Calendar", self.preflight),
                 ("book", "Book", self.book),
             ),
         )
@@ -111,6 +113,7 @@ class BenchSheet(TabbedSheet):
             "calibrations": self._draw_calibrations,
             "allan": self._draw_recordings,
             "due": self._draw_due_table,
+            "preflight": self.preflight.draw,
             "book": self.book.draw,
         }[name]()
 

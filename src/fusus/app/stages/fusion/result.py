@@ -59,7 +59,7 @@ class FusionResult:
 def fusion_result(folder: Path, project: Project, recording: str, progress: Progress) -> FusionResult:
     """Return the study of a recording, ready for drawing."""
     study = run(replace(request_for(folder, project, recording), outages=project.fusion.outages), progress)
-    if not project.fusion.outages and is_judged(study.loaded.info):
+    if not project.fusion.outages and is_judged(study.loaded.info, project):
         keep_study(study)
     judged = study.judged
     motion = judged.replay.motion

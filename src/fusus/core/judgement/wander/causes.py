@@ -8,7 +8,9 @@ import numpy as np
 from fusus.core.judgement.wander.hover import Hover, smoothed
 from fusus.core.judgement.wander.signs import ALL, Sign
 
-MOST_RATIO, LEAST_RATIO = 14.0, -4.0
+# The sizes of signs are rough, and signs of one flight hang together: no log ratio of likelihoods may say more than this for or
+# against a cause.
+MOST_RATIO, LEAST_RATIO = 6.0, -2.5
 # Below so much, m, a hover does not wander: common practice for a craft that nobody steers.
 STEADY_M, STEADY_HEIGHT_M = 1.0, 0.7
 
@@ -124,7 +126,7 @@ def causes_of(hover: Hover) -> Wander:
     sideways, vertical = extent(hover)
     weights = _beforehand(hover, sideways, vertical)
     signs = {s.cause: s for s in (make(hover) for make in ALL)}
-    ratios = {key: min(max(s.log_ratio, LEAST_RATIO), MOST_RATIO) for key, s in signs.items()}
+    ratios = {key: softened(s.log_ratio) for key, s in signs.items()}
     for key, parents in BRINGS.items():
         by = max(ratios[p] for p in parents)
         if by > CLEAR:
@@ -143,6 +145,12 @@ def causes_of(hover: Hover) -> Wander:
     return Wander(
         hover, sideways, vertical, tuple(scored), float(shares[-1]), cheapest(scored[0].cause.key, scored[1].cause.key)
     )
+
+
+def softened(ratio: float) -> float:
+    """Return a log ratio held within its bounds without losing its place among others."""
+    bound = MOST_RATIO if ratio > 0 else -LEAST_RATIO
+    return math.copysign(bound * -math.expm1(-abs(ratio) / bound), ratio)
 
 
 def cheapest(first: str, second: str) -> Test | None:

@@ -13,7 +13,7 @@ from fusus.core.judgement.wander.hover import GRID_S, Hover, smoothed
 WINDOW_S = 1.0
 # Beyond this the direction that fixes show says nothing of the heading.
 UNSURE_RAD = math.radians(30.0)
-FULL_SHARE = 0.97
+FULL_SHARE = 0.95  # and more is at its stop: nothing is left to steer with
 AT_STOP = 4  # so many samples at one extreme
 G = 9.80665
 
@@ -237,9 +237,17 @@ def airflow(h: Hover) -> Sign:
     apart = smoothed(height - other, 1.5)
     size = float(np.std(apart))
     zero = float(np.median(height - other))
+    # Where the air comes fast the craft leans into it: suction on the barometer's hole grows with the square of both.
+    angles = to_euler(h.q_nb)
+    leans = smoothed(angles[:, 1] ** 2 + angles[:, 2] ** 2, 1.5)
+    varies = float(leans.std()) > 0 and size > 0
+    alike = float(np.corrcoef(apart, leans)[0, 1]) if varies else 0.0
     return Sign(
-        "airflow", size, "m", healthy, 1.0, 1, f"barometer and {name} part by {size:.2f} m (one sigma), {np.ptp(apart):.1f} m in all",
+        "airflow", size, "m", healthy, 1.0, 1,
+        f"barometer and {name} part by {size:.2f} m (one sigma), {np.ptp(apart):.1f} m in all; with the lean into the wind it goes by "
+        f"{alike:+.0%}",
         Series(t - h.start_s, (("barometer", height - zero), (name, other)), "s", "m"),
+        min(max(4.0 * (alike - 0.3), -1.0), 2.0),
     )  # fmt: skip
 
 

@@ -83,7 +83,7 @@ def trouble_named(
         off = between(0.1, 0.2) * arm_m
         return Troubled(Troubles(centre_m=(off * north, off * east)), calm)
     if name == "saturation":
-        return Troubled(Troubles(mass=between(0.95, 1.0) / hover_thrust), calm + 0.4)
+        return Troubled(Troubles(mass=between(0.96, 1.0) / hover_thrust), calm + 0.4)
     if name == "vibration":
         return Troubled(Troubles(), calm, between(4.0, 8.0))
     reach = between(5.0, 12.0)

@@ -1,0 +1,136 @@
+"""Why a hover wanders: causes with their probability, the sign of each in the log, and the test that parts the first two."""
+
+import math
+from typing import Any
+
+from PyQt6.QtWidgets import QLabel, QLineEdit, QVBoxLayout, QWidget
+
+from fusus.app import theme
+from fusus.app.desk import Desk
+from fusus.app.figures.rows import Cell, RowsTable
+from fusus.app.figures.series import SeriesFigure
+from fusus.app.stages.inputs import choice_box, fill_names, input_line, push_button
+
+ABOUT = (
+    "A craft that drifts away without being asked: level, sticks, gyro, magnetometer, wind, airflow, centre of gravity, saturation, "
+    "vibration or reflected fixes? Choose a flight with a hover, or a straight leg, and look."
+)
+
+
+class CausesPage(QWidget):
+    """Flight and stretch above; causes, the sign of the chosen one, and what to do."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.recording = choice_box("causes-recording", "Recording", {})
+        self.recording.setMinimumWidth(180)
+        self.span = QLineEdit()
+        self.span.setObjectName("causes-span")
+        self.span.setAccessibleName("Stretch, from:to in seconds; empty: the longest hover is found")
+        self.span.setPlaceholderText("from:to s, or found")
+        self.span.setFixedWidth(theme.px(150))
+        self.span.returnPressed.connect(self._look)
+        self.button = push_button(
+            "find-causes", "Look for causes", "Weigh ten causes by what the log shows", self._look, is_main=True
+        )
+        self.note = QLabel(ABOUT)
+        self.note.setWordWrap(True)
+        self.table = RowsTable("causes", "Causes", ("cause", "probability>", "what the log shows"))
+        self.table.itemSelectionChanged.connect(self._choose)
+        self.sign = SeriesFigure("cause-sign", "Its sign in the log")
+        self.advice = QLabel()
+        self.advice.setObjectName("causes-advice")
+        self.advice.setWordWrap(True)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(14, 8, 14, 8)
+        column.setSpacing(6)
+        column.addWidget(input_line(("Recording", self.recording), ("Stretch", self.span), self.button))
+        column.addWidget(self.note)
+        column.addWidget(self.table, 5)
+        column.addWidget(self.sign, 4)
+        column.addWidget(self.advice)
+
+    def _look(self) -> None:
+        name, text = self.recording.currentData(), self.span.text().strip()
+        if not name:
+            return
+        span: tuple[float, float] | None = None
+        if text:
+            try:
+                start, end = (float(x) for x in text.replace(",", ".").split(":"))
+                span = (start, end)
+            except ValueError:
+                self.desk.noticed.emit(
+                    "stop", f"Stretch “{text}”: write from:to in seconds, such as 8:38, or leave it empty."
+                )
+                return
+        self.desk.proving.find_causes(str(name), span)
+
+    def draw(self) -> None:
+        """Show the newest answer."""
+        fill_names(self.recording, [r.name for r in self.desk.recordings() if r.kind in ("flight", "other")], 0)
+        found = self.desk.proving.result("causes")
+        if found is None:
+            return
+        name, wander = found
+        first = float(wander.hover.given.t_s[0])
+        ways = ((wander.sideways_m, "sideways"), (wander.vertical_m, "up and down"))
+        far = ", ".join(f"{value:.1f} m {words}" for value, words in ways if math.isfinite(value))
+        changed = "" if self.desk.proving.is_current("causes") else " The project has changed since: look again."
+        self.note.setText(
+            f"“{name}”, {wander.hover.start_s - first:.0f} to {wander.hover.end_s - first:.0f} s: it goes {far or 'nobody knows how far'}"
+            f"{'' if wander.wanders else ', which is hardly a wander'}.{changed}"
+        )
+        rows: list[tuple[Cell, ...]] = []
+        for s in wander.scored:
+            share: Cell = _percent(s.probability)
+            rows.append((s.cause.title, share if s.probability < 0.5 else (str(share), "mind"), s.sign.statement))
+        rows.append(("something else", _percent(wander.other), ""))
+        self.table.show_rows(rows)
+        self.table.selectRow(0)
+        self._choose()
+
+    def _choose(self) -> None:
+        found = self.desk.proving.result("causes")
+        if found is None:
+            return
+        wander = found[1]
+        row = max(self.table.currentRow(), 0)
+        if row >= len(wander.scored):
+            return
+        s = wander.scored[row]
+        if s.sign.series is not None:
+            self.sign.title.setText(f"{s.cause.title}: {s.sign.series.y_label}")
+            self.sign.show_lines(s.sign.series.x, s.sign.series.lines, s.sign.series.y_label)
+        else:
+            self.sign.title.setText(f"{s.cause.title}: the log does not show it")
+            self.sign.show_lines(*_nothing())
+        self.advice.setText(_advice(wander, s))
+
+    def restyle(self) -> None:
+        """Take on the theme's colours."""
+        self.sign.restyle()
+        self._choose()
+
+
+def _percent(share: float) -> str:
+    from fusus.study.wandering import percent
+
+    return percent(share)
+
+
+def _nothing() -> tuple[Any, tuple[()], str]:
+    import numpy as np
+
+    return np.zeros(0), (), ""
+
+
+def _advice(wander: Any, s: Any) -> str:
+    from fusus.study.wandering import CAUTION
+
+    test = ""
+    if wander.test is not None:
+        a, b = (x.cause.title.lower() for x in wander.scored[:2])
+        test = f" <b>To tell {a} from {b}</b> ({wander.test.minutes:.0f} min): {wander.test.words}"
+    return f"<b>{s.cause.title}</b>: {s.cause.shows} {s.cause.cure}{test}<br>{CAUTION}"
