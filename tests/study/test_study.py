@@ -12,7 +12,8 @@ from fusus.project import store
 from fusus.project.commands import SetValue
 from fusus.project.document import Document
 from fusus.study import judgements
-from fusus.study.loading import load, load_track
+from fusus.study.loading import load
+from fusus.study.references import load_track
 from fusus.study.site import site_of
 
 

@@ -149,7 +149,8 @@ def _line(line: str, number: int) -> ReferencePoint:
     if len(words) % 2:
         raise DeclaredReferenceError(where, "names and values must come in pairs, like “roll 30 pitch 0”.")
     for word, part in zip(words[::2], words[1::2], strict=True):
-        values[_field(where, word)] = _number(where, word, part)
+        name = _field(where, word)
+        values[name] = _number(where, word, part)
     return ReferencePoint(**values)
 
 

@@ -13,6 +13,8 @@ from fusus.errors import AlignmentError
 
 # Below this correlation two records are taken as unrelated (common practice).
 LEAST_CORRELATION = 0.5
+# A rate between two clocks is believed if it is so many times its standard error: a few windows alone show any rate.
+SURE = 2.5
 
 
 class Lag(NamedTuple):
@@ -92,7 +94,7 @@ def find_clock(a: ArrayLike, b: ArrayLike, rate_hz: float, window_s: float = 20.
     Returns
     -------
     Alignment
-        ``t_b = offset + (1 + drift) t_a``; the drift is 0 for records shorter than three windows.
+        ``t_b = offset + (1 + drift) t_a``; the drift is 0 where it does not stand out from the windows' spread.
 
     Raises
     ------
@@ -124,10 +126,20 @@ def find_clock(a: ArrayLike, b: ArrayLike, rate_hz: float, window_s: float = 20.
         return Alignment(ClockMap(whole.lag_s, 0.0), whole.correlation, 0.5 / rate_hz)
     t, lag = np.array(middles)[good], np.array(lags)[good]
     keep = np.abs(lag - np.median(lag)) <= max(5 * float(np.median(np.abs(lag - np.median(lag)))), 2 / rate_hz)
-    slope, offset = np.polyfit(t[keep], lag[keep], 1) if keep.sum() >= 3 else (0.0, float(np.median(lag)))
-    left = lag[keep] - (offset + slope * t[keep])
-    sigma = float(np.sqrt(np.mean(left**2) / max(int(keep.sum()) - 2, 1)))
-    return Alignment(ClockMap(float(offset), float(slope)), float(np.median(np.array(peaks)[good])), sigma)
+    offset, slope, sigma = _line(t[keep], lag[keep])
+    return Alignment(ClockMap(offset, slope), float(np.median(np.array(peaks)[good])), sigma)
+
+
+def _line(t: Array, lag: Array) -> tuple[float, float, float]:
+    """Return offset s, rate, and standard error of the offset of lags (K,) at times (K,); a rate that does not stand out is none."""
+    n = len(t)
+    level, spread = float(lag.mean()), float(lag.std(ddof=1)) if n > 1 else 0.0
+    if n >= 4:
+        slope, offset = (float(v) for v in np.polyfit(t, lag, 1))
+        left = float(np.sqrt(np.sum((lag - offset - slope * t) ** 2) / (n - 2)))
+        if abs(slope) > SURE * left / max(float(np.sqrt(np.sum((t - t.mean()) ** 2))), 1e-12):
+            return offset, slope, left / float(np.sqrt(n))
+    return level, 0.0, spread / float(np.sqrt(n))
 
 
 def _window_lag(x: Array, y: Array, reach: int) -> tuple[float, float]:

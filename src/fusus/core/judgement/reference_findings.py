@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from fusus.core.analysis.attitude_error import attitude_error, circular_spread
+from fusus.core.analysis.attitude_error import attitude_error, circular_mean, circular_spread
 from fusus.core.analysis.comparison import Comparison
 from fusus.core.arrays import Array
 from fusus.core.frames.axes import attitude_to_ned, earth_matrix
@@ -16,6 +16,7 @@ LEAST_COVER = 0.5
 # Another reading of the axes is believed if it leaves so small a part of the error, and the error was as large as this.
 FITS, LEAST_RAD, LEAST_M = 0.3, np.radians(6.0), 1.5
 LEAST_TURN_RAD, LEAST_WAY_M = np.radians(3.0), 2.0
+ALIKE_RAD = np.radians(0.5)
 MOST_ROWS = 4000
 
 ATTITUDES: tuple[tuple[str, str, Callable[[Array], Array]], ...] = (
@@ -92,8 +93,11 @@ def _attitude_axes(c: Comparison) -> tuple[str, str, float, float, str] | None:
     as_is = off(reference)
     if as_is < LEAST_RAD:
         return None
-    tried = [(off(make(reference)), name, key) for name, key, make in ATTITUDES]
-    then, name, key = min(tried)
+    tried = [(off(make(reference)), name, key, make) for name, key, make in ATTITUDES]
+    best = min(t[0] for t in tried)
+    # East or west first is a turn of heading alone: of those that fit alike, the one with the estimate's own heading.
+    alike = [t for t in tried if t[0] <= 1.2 * best + ALIKE_RAD]
+    then, name, key, _ = min(alike, key=lambda t: abs(circular_mean(attitude_error(estimate, t[3](reference)).heading)))
     return (name, key, float(np.degrees(as_is)), float(np.degrees(then)), "°") if then < FITS * as_is else None
 
 
