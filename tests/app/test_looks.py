@@ -234,7 +234,7 @@ def test_a_project_without_recordings_says_what_to_do_first(window, tmp_path):
     )
     assert window.thread.beads["fusion"].state == BeadState(0.0, "no recording")
     window.show_stage("proof")
-    assert "No recording yet" in window._sheets["proof"].reason.text()
+    assert "No recording yet" in window._sheets["proof"].verdicts.reason.text()
 
 
 def test_a_recording_without_reference_shows_no_errors(opened, qtbot, streams):

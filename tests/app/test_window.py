@@ -194,29 +194,6 @@ def test_the_last_estimator_stays(opened):
     assert len(opened.desk.project.fusion.estimators) == 1
 
 
-def test_proof_table_follows_the_verdicts(opened, qtbot, qtmodeltester):
-    opened.show_stage("proof")
-    sheet = opened._sheets["proof"]
-    qtmodeltester.check(sheet.model)
-    assert "pass" in sheet.model.index(0, 0).data() and "not measured" in sheet.model.index(2, 0).data()
-    sheet.table.setCurrentIndex(sheet.model.index(0, 0))
-    assert "Tilt in hop: pass" in sheet.reason.text()
-    sheet.table.doubleClicked.emit(sheet.model.index(0, 0))
-    assert opened.stage == "fusion"
-
-
-def test_two_recordings_are_held_against_one_another(opened, qtbot):
-    opened.show_stage("proof")
-    sheet = opened._sheets["proof"]
-    assert not sheet.button.isEnabled(), "one recording alone has nothing to differ from"
-    assert sheet.changes.isHidden()
-    opened.desk.fusing.compare("hop", "hop")
-    qtbot.waitUntil(lambda: opened.desk.fusing.result("difference") is not None, timeout=60_000)
-    assert not sheet.changes.isHidden() and sheet.changes.rowCount() >= 2
-    words = {sheet.changes.item(r, 4).text() for r in range(sheet.changes.rowCount())}
-    assert words <= {"no real difference", "cannot be told"}
-
-
 def test_a_tight_limit_fails_everywhere(opened, qtbot):
     opened.show_stage("brief")
     type_in(qtbot, edit(opened, "brief.requirements.0.limit"), "0.01")

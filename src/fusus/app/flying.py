@@ -51,8 +51,8 @@ class Flying(QObject):
             fusion.navigation_ekf,
         )
 
-    def fly(self, scenario: str, seed: int, flights: int) -> None:
-        """Fly a scenario so many times."""
+    def fly(self, scenario: str, seed: int, flights: int, trouble: str | None = None) -> None:
+        """Fly a scenario so many times, with one thing wrong on purpose or none."""
         document = self._desk.document
         if document is None:
             return
@@ -63,7 +63,7 @@ class Flying(QObject):
             from fusus.study.standing import due_all
 
             due = any(d.is_due for d in due_all(folder, project))
-            return simulate_flights(project, scenario, seed, flights, progress, calibration_due=due)
+            return simulate_flights(project, scenario, seed, flights, progress, calibration_due=due, trouble=trouble)
 
         self._start(f"Flying: {scenario}", "flights", work)
 
@@ -81,13 +81,13 @@ class Flying(QObject):
 
         self._start(f"Looking into {recording}", "identified", work)
 
-    def keep(self, scenario: str, seed: int) -> None:
+    def keep(self, scenario: str, seed: int, trouble: str | None = None) -> None:
         """Fly a scenario once and keep it as a recording like any other."""
 
         def make(folder: Any, project: Any, name: str) -> Any:
             from fusus.study.flying.simulate import keep_closed_flight
 
-            return keep_closed_flight(folder, project, scenario, seed, name)
+            return keep_closed_flight(folder, project, scenario, seed, name, trouble=trouble)
 
         self._desk.fusing.keep(f"flown-{scenario}-{seed}", make)
 

@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING
 from fusus.app.actions import ACTIONS
 from fusus.app.finder import Findable
 from fusus.app.ledger.panel import Ledger
+from fusus.app.stages.base import TabbedSheet
 from fusus.app.stages.bench.sheet import BenchSheet
 from fusus.app.stages.parts.sheet import PartsSheet
 from fusus.app.stages.registry import STAGES
@@ -42,6 +43,10 @@ def follow(window: "Window", link: str) -> None:
         window.show_stage("fusion")
     elif any(s.name == head for s in STAGES):
         window.show_stage(head)
+        sheet = window.sheets.currentWidget()
+        if isinstance(sheet, TabbedSheet) and rest in sheet.names:
+            sheet.show_page(rest)
+            return
         judged = window.desk.project.fusion.estimators[0].replace("-", "_")
         for path in (link, f"fusion.{judged}.{ROWS.get(rest, rest)}", ROWS.get(rest, rest)):
             if path and window.ledger.reveal(path):

@@ -22,7 +22,7 @@ from fusus.project.records import Project
 from fusus.project.store import PROJECT_FILE
 from fusus.report import figures
 from fusus.report.content import Cell, Picture, Report, Rows, Section, Severity, Words
-from fusus.study.judgements import Judgement, judge_all
+from fusus.study.judgements import judge_all
 from fusus.study.loops.axes import study_loops
 from fusus.study.loops.report import loops_report
 from fusus.study.needs import body_of
@@ -192,7 +192,10 @@ def _verdicts(folder: Path, project: Project) -> Section:
         return Section("Verdicts", (Words("No recording has been judged yet."),))
     rows: list[tuple[Cell, ...]] = []
     for j in judged:
-        rows += _judged(j)
+        rows += _judged(j.recording, j.verdicts) if not j.error else [(j.recording, (j.error, "mind"), "", "", "", "")]
+        if j.board is not None:
+            measured = tuple(v for v in j.board["verdicts"] if v["value"] is not None)
+            rows += _judged(f"{j.recording}, the board's own", measured)
     told: list[tuple[Cell, ...]] = [
         ((f["severity"], f["severity"]), j.recording, f["subject"], f["statement"], f["next_step"])
         for j in judged for f in j.findings if f["severity"] != "fine"
@@ -203,23 +206,25 @@ def _verdicts(folder: Path, project: Project) -> Section:
             f"Estimator that is judged: {info_for(project.fusion.estimators[0]).title}. Intervals by block bootstrap."
         ),
         Rows(titles, tuple(rows), (1.3, 1.6, 1.0, 1.0, 1.5, 0.8)),
-    ]
+        Rows(
+            ("recording", "held against", "one sigma of that"),
+            tuple((j.recording, j.reference or "nothing", _sigmas(project, j.recording)) for j in judged), (1.3, 3.0, 2.0),
+        ),
+    ]  # fmt: skip
     if told:
         blocks.append(Rows(("", "recording", "finding", "what", "next"), tuple(told), (0.5, 1.1, 1.4, 3.0, 2.2)))
     return Section("Verdicts and findings", tuple(blocks))
 
 
-def _judged(j: Judgement) -> list[tuple[Cell, ...]]:
-    if j.error:
-        return [(j.recording, (j.error, "mind"), "", "", "", "")]
+def _judged(name: str, verdicts: tuple[dict[str, Any], ...]) -> list[tuple[Cell, ...]]:
     out: list[tuple[Cell, ...]] = []
-    for v in j.verdicts:
+    for v in verdicts:
         unit = _unit(v["unit"])
         interval = f"{v['interval'][0]:.3g} – {v['interval'][1]:.3g}" if v["interval"] else "–"
         word: Cell = (v["verdict"], WEIGHTS.get(v["verdict"], ""))
         out.append(
             (
-                j.recording,
+                name,
                 f"{v['title']} ({v['statistic']})",
                 _figure(v["limit"], unit),
                 _figure(v["value"], unit),
@@ -244,7 +249,7 @@ def _flight(folder: Path, project: Project) -> Section:
         ),
     ]
     c = judged.comparison
-    if c is not None:
+    if c is not None and c.has_attitude:
         t = c.t_s - c.t_s[0]
         limit = next((r.limit for r in project.brief.requirements if r.quantity == "tilt"), None)
         tilt = {"tilt error": np.degrees(c.tilt)}
@@ -255,6 +260,8 @@ def _flight(folder: Path, project: Project) -> Section:
             tilt["claimed σ"] = np.degrees(sigma)
         at = None if limit is None else math.degrees(limit)
         blocks.append(figures.curves(f"Tilt error over “{name}”.", t, tilt, ("time [s]", "tilt [°]"), at))
+    if c is not None:
+        t = c.t_s - c.t_s[0]
         if c.pos is not None and np.isfinite(c.pos[:, 0]).any():
             errors = {"horizontal": np.hypot(c.pos[:, 0], c.pos[:, 1]), "height": np.abs(c.pos[:, 2])}
             blocks.append(figures.curves(f"Position error over “{name}”.", t, errors, ("time [s]", "error [m]")))
@@ -268,6 +275,18 @@ def _flight(folder: Path, project: Project) -> Section:
     ]  # fmt: skip
     blocks.append(Rows(("parameter, SI", "value>", "where it comes from"), tuple(rows), (2.0, 1.0, 3.0)))
     return Section("Estimator", tuple(blocks))
+
+
+def _sigmas(project: Project, recording: str) -> str:
+    """Return a declared reference's own uncertainty in words."""
+    declared = project.proof.declared(recording)
+    found = declared.all_sigmas() if declared is not None else {}
+    angles, lengths = ("tilt", "heading"), ("position", "height", "velocity")
+    out = [f"{k} {math.degrees(found[k]):.3g}°" for k in angles if k in found]
+    return (
+        ", ".join(out + [f"{k} {found[k]:.3g} {'m/s' if k == 'velocity' else 'm'}" for k in lengths if k in found])
+        or "–"
+    )
 
 
 def _loops(_folder: Path, project: Project) -> Section:

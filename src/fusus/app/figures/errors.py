@@ -5,6 +5,7 @@ import pyqtgraph as pg
 
 from fusus.app import theme
 from fusus.app.figures.frame import FigureFrame, Table
+from fusus.app.figures.long import add_curve
 from fusus.app.text import figure
 from fusus.core.arrays import Array
 
@@ -42,9 +43,7 @@ class ErrorFigure(FigureFrame):
             colour, style = t.axis(i)
             if i == 0 and curve.sigma is not None:
                 self._band(curve, both_sides)
-            plotted = self.item.plot(curve.t_s, curve.error, pen=self.pen(colour, 1.6, style), name=curve.title)
-            plotted.setDownsampling(auto=True, method="peak")
-            plotted.setClipToView(True)
+            add_curve(self.item, self._legend, curve.t_s, curve.error, self.pen(colour, 1.6, style), curve.title)
         if limit is not None:
             for side in (1, -1) if both_sides else (1,):
                 line = pg.InfiniteLine(side * limit, angle=0, pen=self.pen(t.brick, 2.0))

@@ -5,6 +5,7 @@ import pyqtgraph as pg
 
 from fusus.app import theme
 from fusus.app.figures.frame import FigureFrame, Table
+from fusus.app.figures.long import add_curve
 from fusus.app.text import figure
 from fusus.core.arrays import Array
 
@@ -32,9 +33,7 @@ class SeriesFigure(FigureFrame):
         self._legend.setBrush(theme.hex_with_alpha(t.sheet, 220))
         for i, (name, y) in enumerate(lines):
             colour, style = t.axis(i)
-            drawn = self.item.plot(x, y, pen=self.pen(colour, 1.6, style), name=name)
-            drawn.setDownsampling(auto=True, method="peak")
-            drawn.setClipToView(True)
+            add_curve(self.item, self._legend, x, y, self.pen(colour, 1.6, style), name)
         self.item.addItem(self._cross, ignoreBounds=True)
         self._cross.hide()
         self.restyle()

@@ -26,7 +26,7 @@ def named(quantity: str) -> str:
 
 
 def measured(given: Any) -> dict[str, str]:
-    return {"measured_against": given.measured_by or given.info.reference_is or "reference"}
+    return {"measured_against": given.measured_by or given.reference_is}
 
 
 def tell_measure(given: Any) -> None:

@@ -52,7 +52,7 @@ def covers(start_s: float, end_s: float, c: Comparison) -> list[Finding]:
         Finding(
             "Reference is shorter than the log", "mind",
             f"It covers {c.t_s[-1] - c.t_s[0]:.0f} s of {end_s - start_s:.0f} s ({share:.0%}); verdicts hold for these only.",
-            "What nobody measured is not judged.", "Start the reference before the log, and let it run on.", "proof.reference",
+            "What nobody measured is not judged.", "Start the reference before the log, and let it run on.", "proof.references",
         )
     ]  # fmt: skip
 
@@ -71,7 +71,7 @@ def other_axes(c: Comparison) -> list[Finding]:
             OTHER_AXES, "stop",
             f"Read as {what} it fits to {then:.3g}{unit}; read as north-east-down, body forward-right-down, it is off by "
             f"{as_is:.3g}{unit}.",
-            "Programs count axes otherwise: up or down, north or east first, left or right.", declare, "proof.reference",
+            "Programs count axes otherwise: up or down, north or east first, left or right.", declare, "proof.references",
         )
     ]  # fmt: skip
 

@@ -132,7 +132,7 @@ class ErrorsPage(QWidget):
         self._drawn.add(index)
         q = QUANTITIES[index]
         shown = self.shown[q.name]
-        recording, reference = result.study.request.recording, result.study.loaded.info.reference_is
+        recording, reference = result.study.request.recording, result.study.loaded.reference_is
         curves = [
             ErrorCurve(c.title, c.t_s, c.errors[q.name], c.sigmas.get(q.name))
             for c in result.curves
@@ -140,7 +140,7 @@ class ErrorsPage(QWidget):
         ]
         if not curves:
             shown.show_curves([], None, False)
-            has_measure = result.curves[0].reference_q_nb is not None
+            has_measure = result.study.judged.comparison is not None
             missing = "neither estimate nor reference holds it" if has_measure else "no reference"
             shown.title.setText(f"{missing.capitalize()}: no {q.title.lower()} errors")
             return

@@ -63,7 +63,8 @@ def fusion_result(folder: Path, project: Project, recording: str, progress: Prog
         keep_study(study)
     judged = study.judged
     motion = judged.replay.motion
-    found = errors_of(motion, judged.comparison) if motion is not None and judged.comparison is not None else None
+    c = judged.comparison
+    found = errors_of(motion, c) if motion is not None and c is not None and c.has_attitude else None
     return FusionResult(
         study,
         tuple(_curve(e) for e in study.estimates),
@@ -134,7 +135,7 @@ def _curve(e: Estimate) -> Curve:
     series = {q.name: _shown(q, c, step) for q in own}
     return Curve(
         e.replay.estimator.title, t, {k: v for k, v in series.items() if v is not None}, _sigmas(e, t), c.estimate_q_nb[::step],
-        c.reference_q_nb[::step], figures,
+        c.reference_q_nb[::step] if c.has_attitude else None, figures,
     )  # fmt: skip
 
 

@@ -10,7 +10,7 @@ from fusus.app.desk import Desk
 from fusus.app.figures.flight import HappeningFigure, TrackFigure
 from fusus.app.figures.rows import Cell, RowsTable
 from fusus.app.stages.inputs import choice_box, input_line, number_box, push_button
-from fusus.core.simulation.kinds import FLIGHTS
+from fusus.core.simulation.kinds import FLIGHTS, TROUBLES
 
 MOST = 1000
 VIEWS = {
@@ -43,6 +43,9 @@ class FlightPage(QWidget):
         super().__init__()
         self.desk = desk
         self.scenario = choice_box("flight-scenario", "Scenario", FLIGHTS)
+        self.trouble = choice_box(
+            "flight-trouble", "What is wrong on purpose", {"nothing": "The craft is sound"} | TROUBLES
+        )
         self.seed = number_box("flight-seed", "Seed of the first flight; each further one takes the next", 0, 10**6, 1)
         self.flights = number_box(
             "flight-count", "How many flights: the first is the craft as drawn, others differ", 1, MOST, 20
@@ -51,7 +54,7 @@ class FlightPage(QWidget):
         self.view.activated.connect(lambda _: self.draw(None))
         self.keep = push_button(
             "flight-keep", "Keep as recording", "Fly the first one, and keep it as a recording like any other",
-            lambda: desk.flying.keep(self._scenario(), self.seed.value()),
+            lambda: desk.flying.keep(self._scenario(), self.seed.value(), self._trouble()),
         )  # fmt: skip
         self.button = push_button("fly", "Fly", "Fly them on the project's own estimate", self._fly, is_main=True)
         self.note = QLabel()
@@ -70,7 +73,13 @@ class FlightPage(QWidget):
         column.setContentsMargins(14, 8, 14, 8)
         column.setSpacing(6)
         column.addWidget(
-            input_line(("Scenario", self.scenario), ("Seed", self.seed), ("Flights", self.flights), ("Show", self.view))
+            input_line(
+                ("Scenario", self.scenario),
+                ("Trouble", self.trouble),
+                ("Seed", self.seed),
+                ("Flights", self.flights),
+                ("", self.view),
+            )
         )
         head = QHBoxLayout()
         head.addWidget(self.note, 1)
@@ -83,8 +92,12 @@ class FlightPage(QWidget):
     def _scenario(self) -> str:
         return str(self.scenario.currentData())
 
+    def _trouble(self) -> str | None:
+        chosen = str(self.trouble.currentData())
+        return None if chosen == "nothing" else chosen
+
     def _fly(self) -> None:
-        self.desk.flying.fly(self._scenario(), self.seed.value(), self.flights.value())
+        self.desk.flying.fly(self._scenario(), self.seed.value(), self.flights.value(), self._trouble())
 
     def draw(self, _study: Any) -> None:
         """Show the newest flights."""

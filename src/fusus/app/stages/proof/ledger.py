@@ -21,5 +21,9 @@ def build_ledger(desk: Desk, ledger: Ledger) -> None:
         ledger.add(FactRow("Requirements", "none yet", mono=False))
     ledger.group("Recordings")
     for info in desk.recordings():
-        ledger.add(FactRow(info.name, info.reference_is or "no reference", mono=False, tip=info.conditions))
+        declared = project.proof.declared(info.name)
+        held = info.reference_is or "no reference"
+        if declared is not None and declared.kind != "own":
+            held = declared.kind if declared.kind != "track" else f"track: {declared.other}"
+        ledger.add(FactRow(info.name, held, mono=False, tip=info.conditions))
     ledger.finish()

@@ -35,6 +35,15 @@ def notes(desk: Desk) -> tuple[Note, ...]:
                         f"recording.{j.recording}",
                     )
                 )
+        for c in (j.board or {}).get("claims", ()):
+            if c["word"] == "too good":
+                out.append(
+                    Note(
+                        f"The board's claimed {c['claim']} is too good in {j.recording}", "mind",
+                        f"{c['one_sigma']:.0%} of its errors lie within one σ (68 % are due); they are {c['ratio']:.1f} times as large.",
+                        "A filter that trusts itself too much refuses what would help it.", "", "",
+                    )
+                )  # fmt: skip
         if j.error:
             out.append(Note(f"{j.recording} cannot be judged", "mind", j.error, "", "", ""))
     never = [
@@ -46,12 +55,31 @@ def notes(desk: Desk) -> tuple[Note, ...]:
         out.append(
             Note(
                 "Not measured by any recording", "mind", ", ".join(never) + ".",
-                "Attitude estimators give tilt and heading; the others wait for an estimator of position.", "", "",
+                "What nobody measured is not proved.", "Declare a reference: poses, heights, points, or another system's track",
+                "proof.references",
             )
         )  # fmt: skip
-    if desk.judgements and not any(n.severity == "stop" for n in out):
+    out += _wandering(desk)
+    if desk.judgements and not any(v["verdict"] == "fail" for j in desk.judgements for v in j.verdicts):
         out.append(Note("What was measured holds", "fine", "No requirement fails in any recording.", "", "", ""))
     return tuple(out)
+
+
+def _wandering(desk: Desk) -> list[Note]:
+    """Return the cause that was found last for a wandering flight."""
+    found = desk.proving.result("causes")
+    if found is None or not desk.proving.is_current("causes"):
+        return []
+    name, wander = found
+    first = wander.scored[0]
+    if not wander.wanders or first.probability < 0.5:
+        return []
+    return [
+        Note(
+            f"{name} wanders: {first.cause.title.lower()}", "mind", first.sign.statement[:1].upper() + first.sign.statement[1:] + ".",
+            first.cause.shows, first.cause.cure, "",
+        )
+    ]  # fmt: skip
 
 
 def bead(desk: Desk) -> BeadState:
