@@ -12,6 +12,7 @@ import polars as pl
 
 from fusus.core.progress import Progress, Silent
 from fusus.errors import FususError, LogError, ProjectError
+from fusus.logs.create import create_recording
 from fusus.logs.info import (
     RECORDING_FILE,
     RecordingInfo,
@@ -22,6 +23,7 @@ from fusus.logs.info import (
     recordings_folder,
 )
 from fusus.logs.mapping import Mapping
+from fusus.logs.nmea import is_nmea, read_nmea
 from fusus.logs.plan import Plan, make_plan
 from fusus.logs.problems import Problems
 from fusus.logs.recording import stream_info
@@ -31,7 +33,7 @@ from fusus.project.atomic import sync_folder, write_atomically, writing
 from fusus.project.records import Place
 
 RANGE_EXAMPLES = {"gyro": '500, "unit": "deg/s"', "acc": '8, "unit": "g"', "mag": '800, "unit": "uT"'}
-TABLE_ENDINGS = {".csv", ".tsv", ".txt", ".dat", ".log", ".asc", ".tab", ""}
+TABLE_ENDINGS = {".csv", ".tsv", ".txt", ".dat", ".log", ".asc", ".tab", ".nmea", ""}
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,9 +65,25 @@ def expand(sources: Sequence[Path]) -> list[Path]:
     return files
 
 
+def texts_of(request: ImportRequest) -> list[Path]:
+    """Return the sources that are NMEA text; LogError where these come together with tables."""
+    files = expand(request.sources)
+    texts = [f for f in files if f.is_file() and is_nmea(f)]
+    if texts and len(texts) < len(files):
+        raise LogError(
+            texts[0],
+            None,
+            None,
+            "receiver text and tables have clocks of their own: import it by itself, and name it as the reference.",
+        )
+    return texts
+
+
 def plan_import(request: ImportRequest) -> Plan:
     """Return how the sources would be read, for a look before the import; raises LogError if they cannot be."""
     explicit = {s for s in request.sources if not s.is_dir()}
+    if texts_of(request):
+        return Plan((), Mapping(), 0, ())
     return make_plan(
         expand(request.sources), explicit, request.mapping, request.kind, request.place, request.declination_rad
     )
@@ -98,6 +116,8 @@ def import_recording(request: ImportRequest, progress: Progress | None = None) -
     target = recordings_folder(request.project) / request.name
     if target.exists():
         raise ProjectError(target, "there is a recording of this name already. Choose another name.")
+    if texts := texts_of(request):
+        return _import_texts(texts, request)
     plan = plan_import(request)
     _refuse_unknown(plan)
     working = target.parent / f".importing-{request.name}-{os.getpid()}"
@@ -121,6 +141,19 @@ def import_recording(request: ImportRequest, progress: Progress | None = None) -
         raise
     finally:
         shutil.rmtree(working, ignore_errors=True)
+
+
+def _import_texts(texts: list[Path], request: ImportRequest) -> RecordingInfo:
+    """Write a receiver's text as a recording."""
+    if len(texts) > 1:
+        raise LogError(texts[1], None, None, "import each receiver's text as a recording of its own.")
+    problems = Problems()
+    columns, source, when = read_nmea(texts[0], problems)
+    info = RecordingInfo(
+        name=request.name, kind=request.kind, when=when, place=request.place, sources=(source,), clock="time since the first sentence",
+        problems=problems.all(),
+    )  # fmt: skip
+    return create_recording(request.project, info, {"gnss": columns})
 
 
 def _refuse_unknown(plan: Plan) -> None:

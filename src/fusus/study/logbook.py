@@ -9,7 +9,8 @@ from fusus.core.judgement.currency import CHECK_DAYS, OLD_DAYS
 from fusus.project import book
 from fusus.project.book_tables import Flights, flights
 from fusus.project.records import Project
-from fusus.study.cards import FIRST, cards_report
+from fusus.study.cards import cards_report
+from fusus.study.ladder import FIRST
 from fusus.study.standing import due_all
 
 # Which calibrations belong to which part.
