@@ -5,7 +5,8 @@ import sys
 import tempfile
 from pathlib import Path
 
-from PyQt6.QtCore import QSettings
+from PyQt6.QtCore import QSettings, QSize
+from PyQt6.QtPdf import QPdfDocument
 from PyQt6.QtWidgets import QApplication
 
 from fusus.app.__main__ import make_application
@@ -14,6 +15,7 @@ from fusus.app.settings import Settings
 from fusus.app.window import Window, apply_theme
 from fusus.demo.build import build
 
+REPORT_PAGE = 1
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"
 
 
@@ -42,15 +44,12 @@ def _take(scratch: Path) -> None:
         app, lambda: window.desk.study is not None and len(window.desk.judgements) == 4 and not window.desk.jobs.running
     ):
         raise RuntimeError("the demo did not finish")
-    for stage in ("fusion", "proof"):
-        window.show_stage(stage)
-        wait_for(app, lambda: not window.desk.jobs.running, 20)
-        if stage == "proof":
-            sheet = window.sheets.currentWidget()
-            sheet.table.setCurrentIndex(sheet.model.index(0, 1))
-        settle(app)
-        save(window, OUT / f"{stage}.png")
-        window.margin.show_help(None)
+    window.show_stage("fusion")
+    wait_for(app, lambda: not window.desk.jobs.running, 20)
+    settle(app)
+    save(window, OUT / "fusion.png")
+    _take_proof(window, app)
+    _take_report(window, app, scratch / "report.pdf")
     _take_before_buying(window, app)
     _take_bench(window, app)
     _take_fusion(window, app)
@@ -85,11 +84,42 @@ def _take_before_buying(window: Window, app: QApplication) -> None:
         window.margin.show_help(None)
 
 
+def _take_proof(window: Window, app: QApplication) -> None:
+    """Take Proof: a cell with its deciding stretch, and why a flight wandered."""
+    window.show_stage("proof")
+    sheet = window.sheets.currentWidget()
+    page = sheet.verdicts
+    page.table.setCurrentIndex(page.model.index(3, page.model.column_of("pool-survey")))
+    if not wait_for(
+        app, lambda: window.desk.proving.result("stretch") is not None and not window.desk.jobs.running, 60
+    ):
+        raise RuntimeError("the stretch was not found")
+    settle(app)
+    save(window, OUT / "proof.png")
+    sheet.show_page("causes")
+    sheet.causes.recording.setCurrentText("mudflat-drift")
+    sheet.causes.button.click()
+    if not wait_for(app, lambda: window.desk.proving.result("causes") is not None and not window.desk.jobs.running, 60):
+        raise RuntimeError("no causes were found")
+    settle(app)
+    save(window, OUT / "proof-causes.png")
+
+
+def _take_report(window: Window, app: QApplication, path: Path) -> None:
+    """Take a page of the report, as it is printed."""
+    window.desk.fusing.write_report(path)
+    if not wait_for(app, lambda: path.exists() and not window.desk.jobs.running, 120):
+        raise RuntimeError("no report was written")
+    document = QPdfDocument(None)
+    document.load(str(path))
+    document.render(REPORT_PAGE, QSize(900, 1273)).save(str(OUT / "report.png"))
+
+
 def _take_fusion(window: Window, app: QApplication) -> None:
     """Take Fusion's consistency, sensors out, and faults."""
     window.show_stage("fusion")
     sheet = window.sheets.currentWidget()
-    for page in ("consistency", "ablation", "faults"):
+    for page in ("consistency", "faults"):
         sheet.show_page(page)
         if page in sheet.questions:
             window.desk.fusing.ask(page)
@@ -107,7 +137,7 @@ def _take_loops(window: Window, app: QApplication) -> None:
     window.show_stage("loops")
     if not wait_for(app, lambda: window.desk.looping.is_current and not window.desk.jobs.running):
         raise RuntimeError("the loops were not worked out")
-    for page in ("timing", "margins", "ladder"):
+    for page in ("timing", "margins"):
         window.sheets.currentWidget().show_page(page)
         wait_for(app, lambda: not window.desk.jobs.running)
         save(window, OUT / f"loops-{page}.png")
@@ -122,7 +152,7 @@ def _take_loops(window: Window, app: QApplication) -> None:
 
 
 # Row of the demo's calibrations, latest first, and its picture.
-BENCH = ((0, "bench-airflow"), (2, "bench-turns"), (3, "bench-faces"))
+BENCH = ((2, "bench-turns"), (3, "bench-faces"))
 
 
 def _take_bench(window: Window, app: QApplication) -> None:
@@ -144,6 +174,9 @@ def _take_bench(window: Window, app: QApplication) -> None:
     wait_for(app, lambda: sheet._axes is not None and not window.desk.jobs.running, 30)
     settle(app)
     save(window, OUT / "bench-allan.png")
+    sheet.show_page("book")
+    settle(app)
+    save(window, OUT / "book.png")
     sheet.show_page("capture")
 
 

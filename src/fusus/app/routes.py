@@ -43,14 +43,13 @@ def follow(window: "Window", link: str) -> None:
         window.show_stage("fusion")
     elif any(s.name == head for s in STAGES):
         window.show_stage(head)
-        sheet = window.sheets.currentWidget()
-        if isinstance(sheet, TabbedSheet) and rest in sheet.names:
-            sheet.show_page(rest)
-            return
         judged = window.desk.project.fusion.estimators[0].replace("-", "_")
         for path in (link, f"fusion.{judged}.{ROWS.get(rest, rest)}", ROWS.get(rest, rest)):
             if path and window.ledger.reveal(path):
-                break
+                return
+        sheet = window.sheets.currentWidget()
+        if isinstance(sheet, TabbedSheet) and rest in sheet.names:
+            sheet.show_page(rest)
 
 
 def findables(window: "Window") -> list[Findable]:

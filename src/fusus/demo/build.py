@@ -1,8 +1,9 @@
 """Makes the demo project: the invented craft Dunlin over the invented Saltmere estuary, from fixed seeds."""
 
+import json
 import math
 import shutil
-from datetime import UTC, date, datetime
+from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
 
 from fusus.core.estimation.navigation_ekf.parameters import Parameters as NavigationParameters
@@ -17,6 +18,7 @@ from fusus.demo.bench import CAPTURES, add_bench
 from fusus.logs.create import create_recording
 from fusus.logs.info import RecordingInfo, recordings_folder
 from fusus.project import book, store
+from fusus.project.atomic import append_line
 from fusus.project.records import Brief, Budgets, Climate, Craft, Fusion, Parts, Place, Project
 from fusus.study.flying.simulate import keep_closed_flight
 from fusus.study.needs import mission_of
@@ -85,6 +87,25 @@ def demo_project() -> Project:
 DRIFTS, DRIFT_SEED = "mudflat-drift", 5
 
 
+# What Dunlin's maker wrote into the book before: days before the demo's, what, and details. Invented.
+DAYS: tuple[tuple[int, str, dict[str, str | float]], ...] = (
+    (21, "new firmware", {"note": "first with a notch at the rotors' frequency", "firmware": "0.4.1"}),
+    (20, "flight", {"note": "circles over the slipway to the stop voltage", "minutes": 14.5, "charge_mah": 2310.0, "stop_voltage_v": 14.1,
+                    "weather": "calm, 12 °C", "place": "Saltmere"}),
+    (14, "repair", {"note": "propeller with a nick changed", "part": "propeller, right rear"}),
+    (12, "flight", {"note": "pools by hand", "minutes": 11.0, "charge_mah": 1820.0, "stop_voltage_v": 14.3, "weather": "wind 4 m/s",
+                    "place": "Saltmere"}),
+)  # fmt: skip
+
+
+def _write_days(folder: Path) -> None:
+    for before, what, details in DAYS:
+        at = datetime(DAY.year, DAY.month, DAY.day, 17, 30, tzinfo=UTC) - timedelta(days=before)
+        append_line(
+            folder / book.BOOK_FILE, json.dumps({"at": at.isoformat(), "what": what, **details}, ensure_ascii=False)
+        )
+
+
 def build(folder: Path, progress: Progress | None = None) -> Path:
     """Make the demo project in ``folder`` unless a whole one is there; return the folder.
 
@@ -96,6 +117,7 @@ def build(folder: Path, progress: Progress | None = None) -> Path:
     if not (folder / store.PROJECT_FILE).exists():
         store.create(folder, demo_project())
         book.note(folder, "project made", name="Dunlin", note="demo, invented")
+        _write_days(folder)
     drift_done = (recordings_folder(folder) / DRIFTS / "recording.json").exists()
     bench_done = [(recordings_folder(folder) / n / "recording.json").exists() for n, *_ in CAPTURES]
     if all(done) and drift_done and all(bench_done):

@@ -149,10 +149,16 @@ def longest(given: EstimatorInput, controls: Controls) -> tuple[float, float]:
         changes[1:] = np.diff(mode) != 0
     parts = np.split(np.arange(len(grid)), np.flatnonzero(changes | np.append(False, np.diff(flies.astype(int)) != 0)))
     best = max((p for p in parts if len(p) and flies[p[0]]), key=len, default=np.arange(len(grid)))
-    level = np.flatnonzero(~(np.abs(_climb(given, grid)) > CLIMBS_M_S)[best])
-    if not changes.any() and len(level):
-        best = best[level[0] : level[-1] + 1]
+    if not changes.any():
+        best = best[_between_climbs(np.abs(_climb(given, grid)[best]) > CLIMBS_M_S)]
     return float(grid[best[0]]), float(grid[best[-1]])
+
+
+def _between_climbs(climbs: BoolArray) -> slice:
+    """Return what lies after the climb in the first third and before the descent in the last."""
+    third = len(climbs) // 3
+    up, down = np.flatnonzero(climbs[:third]), np.flatnonzero(climbs[-third:]) if third else np.zeros(0, dtype=np.int64)
+    return slice(int(up[-1]) + 1 if len(up) else 0, len(climbs) - third + int(down[0]) if len(down) else len(climbs))
 
 
 def _flies(given: EstimatorInput, controls: Controls, grid: Array) -> BoolArray:
