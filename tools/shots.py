@@ -15,7 +15,7 @@ from fusus.app.settings import Settings
 from fusus.app.window import Window, apply_theme
 from fusus.demo.build import build
 
-REPORT_PAGE = 1
+REPORT_TITLE = "Verdicts and findings"
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"
 
 
@@ -112,7 +112,9 @@ def _take_report(window: Window, app: QApplication, path: Path) -> None:
         raise RuntimeError("no report was written")
     document = QPdfDocument(None)
     document.load(str(path))
-    document.render(REPORT_PAGE, QSize(900, 1273)).save(str(OUT / "report.png"))
+    pages = range(document.pageCount())
+    page = next((i for i in pages if REPORT_TITLE in document.getAllText(i).text()), 0)
+    document.render(page, QSize(900, 1273)).save(str(OUT / "report.png"))
 
 
 def _take_fusion(window: Window, app: QApplication) -> None:

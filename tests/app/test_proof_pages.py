@@ -197,6 +197,25 @@ def test_pictures_show_below_their_entry(proof, qtbot, tmp_path):
     assert "cannot be read" in proof.notice.words.text()
 
 
+def test_the_book_is_seen_by_part_and_by_kind(proof):
+    folder = proof.desk.document.folder
+    book.add_event(folder, "repair", "resoldered", part="imu")
+    book.add_event(folder, "flight", "round the mast", minutes=9)
+    book.add_event(folder, "knock", "fell")
+    proof.show_stage("bench")
+    sheet_of(proof).show_page("book")
+    page = sheet_of(proof).book
+
+    def shown(view):
+        page.view.setCurrentText(view)
+        page.draw()
+        return [page.entries.item(r, 1).text() for r in range(page.entries.rowCount())]
+
+    assert shown("flights") == ["flight"] and "9 min in all" in page.flown.text()
+    assert shown("IMU") == ["knock", "repair"] and shown("receiver") == ["knock"]
+    assert set(shown("all")) >= {"knock", "repair", "flight"}
+
+
 def test_a_missing_series_is_said_instead_of_drawn(proof, qtbot):
     page = sheet_of(proof).causes
     page.sign.show_lines(np.arange(3.0), (("a", np.arange(3.0)),), "m")

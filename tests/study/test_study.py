@@ -13,7 +13,7 @@ from fusus.project.commands import SetValue
 from fusus.project.document import Document
 from fusus.study import judgements
 from fusus.study.loading import load
-from fusus.study.references import load_track
+from fusus.study.proof.references import load_track
 from fusus.study.site import site_of
 
 

@@ -86,7 +86,7 @@ class Fusing(QObject):
         folder, project, key = document.folder, document.project, self._desk.fusion_key()
 
         def work(progress: Any) -> Any:
-            from fusus.study.before_after import changes_report, compare_recordings
+            from fusus.study.proof.before_after import changes_report, compare_recordings
 
             return changes_report(compare_recordings(folder, project, before, after, progress), before, after)
 

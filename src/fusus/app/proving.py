@@ -41,7 +41,7 @@ class Proving(QObject):
         done = desk.study.study if desk.study_is_current else None
 
         def work(folder: Any, project: Any, progress: Any) -> Any:
-            from fusus.study.stretch import stretch_of
+            from fusus.study.proof.stretch import stretch_of
 
             return stretch_of(folder, project, recording, requirement, source, progress, done)
 
@@ -51,7 +51,7 @@ class Proving(QObject):
         """See why a recording wandered."""
 
         def work(folder: Any, project: Any, progress: Any) -> Any:
-            from fusus.study.wandering import wander_of
+            from fusus.study.proof.wandering import wander_of
 
             return recording, wander_of(folder, project, recording, span, progress)
 
@@ -61,7 +61,7 @@ class Proving(QObject):
         """Judge all flights together."""
 
         def work(folder: Any, project: Any, progress: Any) -> Any:
-            from fusus.study.pooling import pool, pooled_report
+            from fusus.study.proof.pooling import pool, pooled_report
 
             return pooled_report(pool(folder, project, progress))
 
@@ -71,7 +71,7 @@ class Proving(QObject):
         """See what a recording is held against."""
 
         def work(folder: Any, project: Any, _progress: Any) -> Any:
-            from fusus.study.referencing import declared_report
+            from fusus.study.proof.referencing import declared_report
 
             return declared_report(folder, project, recording)
 
@@ -81,7 +81,7 @@ class Proving(QObject):
         """Find the clock of a declared reference, and keep it."""
 
         def work(folder: Any, project: Any, _progress: Any) -> Any:
-            from fusus.study.referencing import aligned
+            from fusus.study.proof.referencing import aligned
 
             return aligned(folder, project, declared)
 
@@ -97,7 +97,7 @@ class Proving(QObject):
         """See how far the ladder of test cards is."""
 
         def work(folder: Any, project: Any, _progress: Any) -> Any:
-            from fusus.study.cards import cards_report
+            from fusus.study.keeping.cards import cards_report
 
             return cards_report(folder, project)
 
@@ -108,7 +108,7 @@ class Proving(QObject):
         document = self._desk.document
         if document is None:
             return
-        from fusus.study.cards import note_result
+        from fusus.study.keeping.cards import note_result
 
         try:
             note_result(document.folder, document.project, card, result, recording, words)
@@ -121,7 +121,7 @@ class Proving(QObject):
         """See what is due when, firmware versions and the list before a flight."""
 
         def work(folder: Any, project: Any, _progress: Any) -> Any:
-            from fusus.study.logbook import logbook_report
+            from fusus.study.keeping.logbook import logbook_report
 
             return logbook_report(folder, project)
 

@@ -78,6 +78,20 @@ def list_recordings(project: Path) -> list[RecordingInfo]:
     return found
 
 
+def duplicates(infos: list[RecordingInfo]) -> dict[str, str]:
+    """Return, by recording, the earlier one that was made from the same files."""
+    first: dict[tuple[str, ...], str] = {}
+    out = {}
+    for info in sorted(infos, key=lambda i: (i.when is None, str(i.when), i.name)):
+        key = tuple(sorted(s.sha256 for s in info.sources))
+        if not key:
+            continue
+        if key in first:
+            out[info.name] = first[key]
+        first.setdefault(key, info.name)
+    return out
+
+
 def load_info(project: Path, name: str) -> RecordingInfo:
     """Return a recording's description."""
     folder = recordings_folder(project) / name

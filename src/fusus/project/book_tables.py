@@ -16,6 +16,12 @@ from fusus.project.book import BOOK_FILE, entries
 
 Entry = dict[str, Any]
 ENDINGS = (".jsonl", ".csv")
+# Which calibrations belong to which part, and what happens to all parts at once.
+OF_PART: dict[str, tuple[str, ...]] = {
+    "imu": ("gyro-bias", "six-face", "thermal", "mounting", "level", "two-imu", "vibration"),
+    "magnetometer": ("magnetometer", "motor-current"), "barometer": ("airflow",), "receiver": ("gnss-scatter", "lever-arm"),
+}  # fmt: skip
+SHAKES_ALL = ("knock",)
 # Columns that are words, whatever they look like.
 TEXTS = ("at", "what", "note", "place", "weather", "recording", "name")
 
@@ -36,6 +42,15 @@ def select(
         if all(w in text for w in wanted):
             out.append(e)
     return out
+
+
+def of_part(found: Iterable[Entry], kind: str, name: str | None = None) -> list[Entry]:
+    """Return the entries that concern a part of the craft, by its kind and name: its calibrations, and what happened to all of it."""
+    words = {kind, *OF_PART.get(kind, ())} | ({name.lower()} if name else set())
+    return [
+        e for e in found
+        if e.get("what") in SHAKES_ALL or {str(e.get(k, "")).lower() for k in ("part", "kind", "calibration")} & words
+    ]  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)

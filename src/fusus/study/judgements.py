@@ -110,7 +110,7 @@ def judge_recording(folder: Path, project: Project, info: RecordingInfo, progres
 def keep_study(study: "Study") -> Judgement:
     """Return what a study says of the requirements, and keep it: nobody need run the same again."""
     from fusus.study import summary
-    from fusus.study.boards import board_report
+    from fusus.study.proof.boards import board_report
 
     info, project = study.loaded.info, study.request.project
     result = Judgement(

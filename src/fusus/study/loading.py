@@ -15,7 +15,7 @@ from fusus.logs.recording import load_stream
 from fusus.project.records import Project
 from fusus.study.aiding import aiding_of
 from fusus.study.corrections import corrections_for, current_at, temperature_of
-from fusus.study.references import reference_of
+from fusus.study.proof.references import reference_of
 from fusus.study.site import site_of
 
 # Errors last for tenths of a second at least: a faster reference is only more work.

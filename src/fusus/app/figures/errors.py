@@ -48,7 +48,7 @@ class ErrorFigure(FigureFrame):
             for side in (1, -1) if both_sides else (1,):
                 line = pg.InfiniteLine(side * limit, angle=0, pen=self.pen(t.brick, 2.0))
                 self.item.addItem(line)
-            label = pg.TextItem("limit", color=t.brick, anchor=(0, 1))
+            label = pg.TextItem("limit", color=t.brick, anchor=(0, 0))
             label.setFont(theme.font(12))
             label.setPos(float(curves[0].t_s[0]) if curves else 0.0, limit)
             self.item.addItem(label)

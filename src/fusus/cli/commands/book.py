@@ -58,7 +58,7 @@ def book(
         entries = book_tables.select(the_book.entries(project), find, what, since, until)
         if save is not None:
             book_tables.save(entries, save)
-        from fusus.study.logbook import part_story
+        from fusus.study.keeping.logbook import part_story
 
         f = book_tables.flights(entries)
         report: dict[str, Any] = {
@@ -89,7 +89,7 @@ def preflight(
     with answering(as_json):
         from fusus.project import book as the_book
         from fusus.project import store
-        from fusus.study.logbook import logbook_report
+        from fusus.study.keeping.logbook import logbook_report
 
         report = logbook_report(project, store.load(project))
         holds = not any(p["holds"] is False for p in report["preflight"])

@@ -50,7 +50,7 @@ def reference(
         from fusus.project.commands import DeclareReference
         from fusus.project.document import Document
         from fusus.project.references import AXES, KINDS, DeclaredReference, read_points
-        from fusus.study.referencing import aligned, declared_report
+        from fusus.study.proof.referencing import aligned, declared_report
 
         load_info(project, recording)
         document = Document.open(project)
@@ -137,7 +137,7 @@ def causes(
     """Why a hover or straight flight wandered: ten causes with their probability, and the cheapest test between the first two."""
     with answering(as_json):
         from fusus.project import store
-        from fusus.study.wandering import CAUTION, percent, wander_of, wander_report
+        from fusus.study.proof.wandering import CAUTION, percent, wander_of, wander_report
 
         parts: tuple[float, float] | None = None
         if span is not None:
@@ -184,7 +184,7 @@ def cards(
     """The ladder of test cards for this craft, from first power to the edge of what it may do; note results."""
     with answering(as_json):
         from fusus.project import store
-        from fusus.study.cards import card_text, cards_report, note_result
+        from fusus.study.keeping.cards import card_text, cards_report, note_result
 
         loaded = store.load(project)
         if done is not None:

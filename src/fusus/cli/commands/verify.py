@@ -38,7 +38,7 @@ def verify(
 def _pool(project: Path, report: dict[str, Any]) -> None:
     """Add the verdicts over all flights."""
     from fusus.project import store
-    from fusus.study.pooling import pool, pooled_report
+    from fusus.study.proof.pooling import pool, pooled_report
 
     report["pooled"] = pooled_report(pool(project, store.load(project), StderrProgress()))
     fails = [v["title"] for v in report["pooled"]["verdicts"] if v["verdict"] == "fail"]
@@ -49,7 +49,7 @@ def _pool(project: Path, report: dict[str, Any]) -> None:
 def _compare(project: Path, before: str, recording: str | None, as_json: bool) -> None:
     """Say what changed between two recordings; exit status 1 if a figure is really worse."""
     from fusus.project import store
-    from fusus.study.before_after import changes_report, compare_recordings
+    from fusus.study.proof.before_after import changes_report, compare_recordings
 
     if recording is None:
         refuse("--before needs --recording, the later one.", as_json)
@@ -77,10 +77,9 @@ def _compare(project: Path, before: str, recording: str | None, as_json: bool) -
 
 def verify_report(project: Path, recording: str | None, as_json: bool) -> dict[str, Any]:
     """Return the verdicts of the recordings that can be judged, and note them in the book."""
-    from fusus.logs.info import list_recordings, load_info
+    from fusus.logs.info import duplicates, list_recordings, load_info
     from fusus.project import book, store
     from fusus.study.judgements import is_judged, judge_recording
-    from fusus.study.pooling import duplicates
 
     loaded = store.load(project)
     infos = (

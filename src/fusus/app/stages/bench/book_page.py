@@ -1,5 +1,6 @@
 """The book: events written by hand, searched, saved and taken in."""
 
+import textwrap
 from pathlib import Path
 from typing import Any
 
@@ -10,12 +11,16 @@ from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLabel, QLineEd
 from fusus.app import theme
 from fusus.app.desk import Desk
 from fusus.app.figures.rows import RowsTable
-from fusus.app.stages.inputs import push_button
+from fusus.app.stages.inputs import choice_box, push_button
 from fusus.core.frames.units import from_si, parse
 from fusus.errors import FususError
 from fusus.project import book, book_tables, pictures
 
-MOST_SHOWN = 400
+MOST_SHOWN, MOST_WORDS = 400, 220
+VIEWS = (
+    ("all", "all"), ("flights", "flight"), ("calibrations", "calibration"), ("test cards", "test card"), ("IMU", "imu"),
+    ("magnetometer", "magnetometer"), ("barometer", "barometer"), ("receiver", "receiver"),
+)  # fmt: skip
 FILES = "Lines (*.jsonl);;Table (*.csv)"
 # What a flight has beside an event: name, placeholder, width.
 FLIGHT = (
@@ -71,6 +76,10 @@ class BookPage(QWidget):
         write = push_button("book-write", "Write", "Write it into the book", self._write)
         self.seek = self._edit("book-find", "find: words, a day, a part")
         self.seek.textChanged.connect(lambda _: self.draw())
+        self.view = choice_box("book-view", "What to show", {})
+        for words, key in VIEWS:
+            self.view.addItem(words, key)
+        self.view.activated.connect(lambda _: self.draw())
         self.flown = QLabel()
         self.flown.setObjectName("book-flights")
         self.entries = RowsTable("book", "Book", ("when", "what", ""))
@@ -88,6 +97,7 @@ class BookPage(QWidget):
             details.addWidget(edit)
         details.addWidget(self.attach)
         details.addStretch()
+        second.addWidget(self.view)
         second.addWidget(self.seek, 1)
         second.addWidget(self.flown, 1)
         second.addWidget(push_button("book-save", "Save …", "Save what is shown, as lines or as a table", self._save))
@@ -122,7 +132,13 @@ class BookPage(QWidget):
 
     def _shown(self) -> list[dict[str, Any]]:
         document = self.desk.document
-        return [] if document is None else book_tables.select(book.entries(document.folder), self.seek.text())
+        if document is None:
+            return []
+        found = book_tables.select(book.entries(document.folder), self.seek.text())
+        view = str(self.view.currentData())
+        if view in book_tables.OF_PART:
+            return book_tables.of_part(found, view, getattr(document.project.parts, view))
+        return found if view == "all" else [e for e in found if e.get("what") == view]
 
     def draw(self) -> None:
         """Show the entries that are sought, and what the flights among them come to."""
@@ -143,7 +159,8 @@ class BookPage(QWidget):
             rest = _words(e)
             count = len(e["pictures"]) if isinstance(e.get("pictures"), list) else 0
             rest += f"{', ' if rest else ''}{count} picture{'s' if count > 1 else ''}" if count else ""
-            rows.append([str(e.get("at", ""))[:16].replace("T", " "), str(e.get("what", "")), rest[:160]])
+            short = textwrap.shorten(rest, MOST_WORDS, placeholder=" …")
+            rows.append([str(e.get("at", ""))[:16].replace("T", " "), str(e.get("what", "")), short])
         self.entries.show_rows(rows)
         f = book_tables.flights(found)
         usual = "" if f.usual_min is None else f", usually {f.usual_min:.1f} min"

@@ -4,6 +4,7 @@ from fusus.app.desk import Desk
 from fusus.app.margin import Note
 from fusus.app.strip import worst
 from fusus.app.thread import BeadState
+from fusus.logs.info import duplicates
 
 
 def notes(desk: Desk) -> tuple[Note, ...]:
@@ -46,6 +47,17 @@ def notes(desk: Desk) -> tuple[Note, ...]:
                 )  # fmt: skip
         if j.error:
             out.append(Note(f"{j.recording} cannot be judged", "mind", j.error, "", "", ""))
+    out += [
+        Note(
+            f"{name} is {other} again",
+            "mind",
+            "Both were made from the same files: it counts once where flights are pooled.",
+            "",
+            "",
+            "",
+        )
+        for name, other in duplicates(desk.recordings()).items()
+    ]
     never = [
         r.title
         for r in desk.project.brief.requirements

@@ -18,14 +18,14 @@ from fusus.core.simulation.scenario import Conditions, Suite
 from fusus.demo.scenarios import jig
 from fusus.errors import DeclaredReferenceError, RecordingError
 from fusus.logs.create import create_recording
-from fusus.logs.info import RecordingInfo, SourceFile
+from fusus.logs.info import RecordingInfo, SourceFile, duplicates
 from fusus.project.commands import DeclareReference
 from fusus.project.records import Fusion
 from fusus.project.references import DeclaredReference, points_text, read_points
 from fusus.study.judgements import cached, is_judged, judge_recording
 from fusus.study.loading import load
-from fusus.study.pooling import duplicates, pool, pooled_report
-from fusus.study.referencing import aligned, declared_report
+from fusus.study.proof.pooling import pool, pooled_report
+from fusus.study.proof.referencing import aligned, declared_report
 from fusus.study.run import request_for, run
 
 NED, VEL = [f"pos_{a}_m" for a in "ned"], [f"vel_{a}_m_s" for a in "ned"]

@@ -10,7 +10,7 @@ from fusus.logs.info import load_info
 from fusus.project import book
 from fusus.project.records import Project
 from fusus.study.judgements import judge_recording
-from fusus.study.ladder import ladder
+from fusus.study.keeping.ladder import ladder
 
 RESULTS = ("pass", "fail", "aborted")
 

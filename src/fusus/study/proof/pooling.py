@@ -10,7 +10,7 @@ from fusus.core.judgement.requirements import Requirement
 from fusus.core.judgement.verdicts import SERIES, Verdict, widened, word_for
 from fusus.core.progress import Progress, Silent
 from fusus.errors import RecordingError
-from fusus.logs.info import RecordingInfo, list_recordings
+from fusus.logs.info import duplicates, list_recordings
 from fusus.project.records import Project
 from fusus.study.judgements import evidence_of, is_judged
 from fusus.study.run import Study, request_for, run
@@ -26,20 +26,6 @@ class Pooled:
     recordings: tuple[str, ...]
     left_out: tuple[tuple[str, str], ...]
     verdicts: tuple[Verdict, ...]
-
-
-def duplicates(infos: list[RecordingInfo]) -> dict[str, str]:
-    """Return, by recording, the earlier one that was made from the same files."""
-    first: dict[tuple[str, ...], str] = {}
-    out = {}
-    for info in sorted(infos, key=lambda i: (i.when is None, str(i.when), i.name)):
-        key = tuple(sorted(s.sha256 for s in info.sources))
-        if not key:
-            continue
-        if key in first:
-            out[info.name] = first[key]
-        first.setdefault(key, info.name)
-    return out
 
 
 def pool(folder: Path, project: Project, progress: Progress | None = None) -> Pooled:

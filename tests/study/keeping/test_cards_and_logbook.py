@@ -9,9 +9,9 @@ from fusus.core.judgement.requirements import Requirement
 from fusus.errors import ProjectError, RecordingError
 from fusus.project import book, store
 from fusus.project.records import Bench, Brief, Craft, Parts, Project, StoredCalibration
-from fusus.study.cards import card_text, cards_report, note_result
-from fusus.study.ladder import ladder
-from fusus.study.logbook import calendar, firmwares, part_story, preflight
+from fusus.study.keeping.cards import card_text, cards_report, note_result
+from fusus.study.keeping.ladder import ladder
+from fusus.study.keeping.logbook import calendar, firmwares, part_story, preflight
 
 NOW = datetime(2026, 6, 20, 9, 0, tzinfo=UTC)
 

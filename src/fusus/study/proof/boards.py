@@ -12,7 +12,7 @@ from fusus.core.frames.quaternion import from_euler, to_euler
 from fusus.core.judgement.verdicts import judge
 from fusus.errors import AlignmentError
 from fusus.logs.recording import Stream, load_stream
-from fusus.study.references import track_of
+from fusus.study.proof.references import track_of
 from fusus.study.run import Study
 from fusus.study.summary import plain, verdict
 

@@ -14,7 +14,7 @@ from fusus.core.progress import Progress
 from fusus.errors import RecordingError
 from fusus.logs.recording import load_stream
 from fusus.project.records import Project
-from fusus.study.boards import board_track
+from fusus.study.proof.boards import board_track
 from fusus.study.run import Study, request_for, run
 
 FUSUS, BOARD = "fusus", "board"

@@ -7,17 +7,12 @@ from typing import Any
 
 from fusus.core.judgement.currency import CHECK_DAYS, OLD_DAYS
 from fusus.project import book
-from fusus.project.book_tables import Flights, flights
+from fusus.project.book_tables import OF_PART, Flights, flights, of_part
 from fusus.project.records import Project
-from fusus.study.cards import cards_report
-from fusus.study.ladder import FIRST
+from fusus.study.keeping.cards import cards_report
+from fusus.study.keeping.ladder import FIRST
 from fusus.study.standing import due_all
 
-# Which calibrations belong to which part.
-OF_PART: dict[str, tuple[str, ...]] = {
-    "imu": ("gyro-bias", "six-face", "thermal", "mounting", "level", "two-imu", "vibration"),
-    "magnetometer": ("magnetometer", "motor-current"), "barometer": ("airflow",), "receiver": ("gnss-scatter", "lever-arm"),
-}  # fmt: skip
 HOLDS = {"position-hold", "return", "follow-path"}
 ENDURANCE_DAYS = 90.0
 AGED = ("gyro-bias", "six-face", "magnetometer")
@@ -127,14 +122,8 @@ def part_story(folder: Path, project: Project, kind: str) -> dict[str, Any]:
         for m in project.bench.measured
         if m.part_kind == kind
     ]
-    words = {str(name).lower(), kind} | set(kinds)
-    entries = [e for e in book.entries(folder) if _concerns(e, words)]
+    entries = of_part(book.entries(folder), kind, name)
     return {"part": kind, "name": name, "calibrations": calibrations, "measured": figures, "entries": entries}
-
-
-def _concerns(entry: dict[str, Any], words: set[str]) -> bool:
-    said = {str(entry.get(k, "")).lower() for k in ("part", "kind", "calibration")}
-    return bool(said & words) or entry.get("what") in ("knock", "repair", "new wiring")
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,7 +11,7 @@ from fusus.errors import RecordingError
 from fusus.logs.create import create_recording
 from fusus.logs.info import load_info
 from fusus.project import store
-from fusus.study.before_after import changes_report, compare_recordings
+from fusus.study.proof.before_after import changes_report, compare_recordings
 
 
 def wandering(seed, size=1.0, n=6000):
