@@ -76,7 +76,7 @@ def test_import_and_recordings(project, tmp_path):
     mapping = tmp_path / "mapping.json"
     mapping.write_text(json.dumps(out["mapping"]))
     again = call("import", path, "--project", project, "--name", "again", "--mapping", mapping, "--json")
-    assert again["streams"] == out["streams"]
+    assert again["streams"] == out["streams"] and (out["same_as"], again["same_as"]) == (None, "shed")
     assert [e["what"] for e in book.entries(project)] == ["recording imported"] * 2
 
 

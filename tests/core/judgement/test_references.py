@@ -128,8 +128,8 @@ def test_attitudes_in_other_axes_are_named():
     estimate = Track(t, truth)
     # Axes turned back: what such a program would have written.
     written = {
-        "east-north-up, body forward-left-up": attitude_to_ned(truth, "enu", "flu"),
-        "north-west-up, body forward-left-up": attitude_to_ned(truth, "nwu", "flu"),
+        "east-north-up (ENU), body forward-left-up (FLU)": attitude_to_ned(truth, "enu", "flu"),
+        "north-west-up (NWU), body forward-left-up (FLU)": attitude_to_ned(truth, "nwu", "flu"),
         "turned the other way, from navigation to body": conjugate(truth),
         "a quaternion whose last figure is the real one": truth[:, [1, 2, 3, 0]],
     }

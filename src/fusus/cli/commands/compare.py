@@ -23,10 +23,13 @@ def compare(
         from fusus.core.analysis import comparison
         from fusus.core.analysis.attitude_error import circular_spread
         from fusus.core.analysis.statistics import bootstrap_interval
+        from fusus.core.judgement.reference_findings import of_reference
         from fusus.logs.estimates import read_track
         from fusus.study.summary import alignment, errors, plain
 
-        found = comparison.compare(read_track(estimate), read_track(reference), align_time, align_yaw)
+        judged = read_track(estimate)
+        found = comparison.compare(judged, read_track(reference), align_time, align_yaw)
+        odd = of_reference(float(judged.t_s[0]), float(judged.t_s[-1]), found)
         tilt, heading = (bootstrap_interval(v, "rmse") for v in (found.tilt, found.heading))
         report = {
             "samples": len(found.t_s),
@@ -41,7 +44,7 @@ def compare(
             "heading_offset_deg": plain(math.degrees(found.heading_offset_rad)),
             "heading_spread_deg": plain(math.degrees(circular_spread(found.heading))),
             "yaw_aligned": found.yaw_aligned,
-            "notes": list(found.notes),
+            "notes": [*found.notes, *(f"{f.subject}: {f.statement}" for f in odd)],
         }
         if as_json:
             print_json(report)
@@ -60,5 +63,5 @@ def compare(
                 f"the reference's clock: {a.clock.offset_s * 1000:+.1f} ms, {a.clock.drift * 1e6:+.0f} ppm "
                 f"(correlation {a.correlation:.2f})"
             )
-        for note in found.notes:
+        for note in report["notes"]:
             typer.echo(f"note: {note}")

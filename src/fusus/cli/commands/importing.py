@@ -20,6 +20,7 @@ def import_sources(
     """Import logs as one recording; says what was found and what was wrong."""
     with answering(as_json):
         from fusus.logs.importer import ImportRequest, import_recording
+        from fusus.logs.info import duplicates, list_recordings
         from fusus.logs.mapping import load_mapping
         from fusus.project import book, store
         from fusus.study.site import site_of
@@ -36,6 +37,8 @@ def import_sources(
         )
         info = import_recording(request, StderrProgress())
         book.note(project, "recording imported", recording=name, sources=[s.model_dump() for s in info.sources])
+        twice = duplicates(list_recordings(project))
+        same_as = twice.get(name) or next((other for other, first in twice.items() if first == name), None)
         if as_json:
             print_json(
                 {
@@ -44,10 +47,15 @@ def import_sources(
                     "mapping": info.mapping.model_dump() if info.mapping else {},
                     "problems": [p.model_dump() for p in info.problems],
                     "sources": [s.model_dump() for s in info.sources],
+                    "same_as": same_as,
                 }
             )
             return
         typer.echo(f"Imported “{info.name}”:")
+        if same_as is not None:
+            typer.echo(
+                f"  ! the same files were imported before as “{same_as}”: where flights are pooled, they count once."
+            )
         for stream, s in info.streams.items():
             rate = f"{s.rate_hz:.1f} Hz" if s.rate_hz else "-"
             typer.echo(f"  {stream:<10} {s.rows:>9} rows  {rate:>10}  {s.start_s or 0:.3f} to {s.end_s or 0:.3f} s")

@@ -20,16 +20,16 @@ ALIKE_RAD = np.radians(0.5)
 MOST_ROWS = 4000
 
 ATTITUDES: tuple[tuple[str, str, Callable[[Array], Array]], ...] = (
-    ("east-north-up, body forward-left-up", "enu-flu", lambda q: attitude_to_ned(q, "enu", "flu")),
-    ("east-north-up, body forward-right-down", "enu-frd", lambda q: attitude_to_ned(q, "enu", "frd")),
-    ("north-west-up, body forward-left-up", "nwu-flu", lambda q: attitude_to_ned(q, "nwu", "flu")),
-    ("north-east-down, body forward-left-up", "ned-flu", lambda q: attitude_to_ned(q, "ned", "flu")),
+    ("east-north-up (ENU), body forward-left-up (FLU)", "enu-flu", lambda q: attitude_to_ned(q, "enu", "flu")),
+    ("east-north-up (ENU), body forward-right-down (FRD)", "enu-frd", lambda q: attitude_to_ned(q, "enu", "frd")),
+    ("north-west-up (NWU), body forward-left-up (FLU)", "nwu-flu", lambda q: attitude_to_ned(q, "nwu", "flu")),
+    ("north-east-down (NED), body forward-left-up (FLU)", "ned-flu", lambda q: attitude_to_ned(q, "ned", "flu")),
     ("turned the other way, from navigation to body", "", conjugate),
     ("a quaternion whose last figure is the real one", "", lambda q: q[:, [3, 0, 1, 2]]),
 )  # fmt: skip
 PLACES: tuple[tuple[str, str, Array], ...] = (
-    ("east-north-up", "enu-flu", earth_matrix("enu")),
-    ("north-west-up", "nwu-flu", earth_matrix("nwu")),
+    ("east-north-up (ENU)", "enu-flu", earth_matrix("enu")),
+    ("north-west-up (NWU)", "nwu-flu", earth_matrix("nwu")),
     ("north-east-up: heights with the wrong sign", "", np.diag([1.0, 1.0, -1.0])),
     ("east-north-down: north and east exchanged", "", np.array([[0.0, 1.0, 0.0], [1.0, 0.0, 0.0], [0.0, 0.0, 1.0]])),
 )
