@@ -98,6 +98,9 @@ def test_points_come_from_the_line_or_a_file(flown, tmp_path):
         (("reference", "--recording", "bare", "--kind", "guess"), "is none of"),
         (("reference", "--recording", "bare", "--kind", "jig", "--at", "roll 3"), "needs “pitch”"),
         (("reference", "--recording", "bare", "--axes", "xyz"), "--axes xyz"),
+        (("reference", "--recording", "bare", "--kind", "track"), "needs the recording"),
+        (("reference", "--recording", "bare", "--other", "nowhere"), "no such recording"),
+        (("reference", "--recording", "bare", "--kind", "heights", "--at", "1:2 height 0"), "two or more"),
         (("reference", "--recording", "bare", "--kind", "heights", "--points", "none.csv"), "cannot be read"),
         (("causes", "--recording", "hop", "--span", "soon"), "FROM:TO"),
         (("causes", "--recording", "hop", "--span", "3:5"), "Length of the hover"),
@@ -112,7 +115,9 @@ def test_points_come_from_the_line_or_a_file(flown, tmp_path):
 )  # fmt: skip
 def test_bad_input_is_one_sentence_and_status_two(flown, arguments, says):
     head, *rest = arguments
+    before = (flown / "project.json").read_bytes()
     assert says in call(head, "--project", flown, *rest, status=2)
+    assert (flown / "project.json").read_bytes() == before, "what cannot be used is not kept"
 
 
 @pytest.mark.slow

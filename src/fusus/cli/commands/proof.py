@@ -97,7 +97,9 @@ def reference(
                 )
                 if align:
                     made = aligned(project, document.project, made)
-                document.do(DeclareReference(recording, made))
+                command = DeclareReference(recording, made)
+                declared_report(project, command.apply(document.project), recording)  # what cannot be used is not kept
+                document.do(command)
                 book.note(project, "reference declared", recording=recording, kind=made.kind)
             report = declared_report(project, document.project, recording)
         except OSError as error:

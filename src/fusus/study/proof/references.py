@@ -177,6 +177,8 @@ def _timed(declared: DeclaredReference, t: Array, gyro: Array, acc: Array) -> li
     if not points:
         raise DeclaredReferenceError(where, f"{declared.kind} needs points.")
     known = [p.start_s is not None and p.end_s is not None for p in points]
+    if declared.kind == "heights" and len(points) < 2:
+        raise DeclaredReferenceError(where, "heights count from the first: give two or more.")
     if all(known):
         begin = float(t[0])
         return [(begin + float(p.start_s or 0.0), begin + float(p.end_s or 0.0), p) for p in points]
