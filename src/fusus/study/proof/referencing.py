@@ -52,7 +52,8 @@ def declared_report(folder: Path, project: Project, recording: str) -> dict[str,
         if track.pos_n is not None:
             tells += ["place"] if np.isfinite(track.pos_n[:, :2]).any() else []
             tells += ["height"] if np.isfinite(track.pos_n[:, 2]).any() else []
-        tells += ["velocity"] if track.vel_n is not None else []
+        if track.vel_n is not None:
+            tells.append("velocity" if np.isfinite(track.vel_n).all(axis=1).any() else "speed over ground")
     report: dict[str, Any] = plain(
         {
             "recording": recording, "reference": loaded.reference_is if track is not None else None,
