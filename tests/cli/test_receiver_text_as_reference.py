@@ -93,7 +93,9 @@ def test_the_track_judges_the_flight_as_the_truth_does(flown):
     status, told = run("reference", "--project", folder, "--recording", "bare", "--other", "rover", "--align")
     # Its clock counts from its first sentence, as the log does from its first sample: nearly no offset is found.
     assert (
-        status == 0 and abs(told["clock"]["offset_s"]) < 0.04 and set(told["tells"]) == {"place", "height", "speed over ground"}
+        status == 0
+        and abs(told["clock"]["offset_s"]) < 0.04
+        and set(told["tells"]) == {"place", "height", "speed over ground"}
     )
     assert told["sigmas"]["position"] == pytest.approx(0.02 / math.sqrt(2), rel=1e-6), (
         "a fixed carrier phase is good to two centimetres"
@@ -102,7 +104,9 @@ def test_the_track_judges_the_flight_as_the_truth_does(flown):
     by_text, by_truth = verdicts(folder, "bare"), verdicts(folder, "hop")
     for key, close in (("position", 0.03), ("height", 0.03)):
         assert by_text[key]["value"] == pytest.approx(by_truth[key]["value"], abs=close)
-    assert by_text["tilt"]["verdict"] == by_text["velocity"]["verdict"] == "not measured", "it tells neither attitude nor climb"
+    assert by_text["tilt"]["verdict"] == by_text["velocity"]["verdict"] == "not measured", (
+        "it tells neither attitude nor climb"
+    )
 
 
 def test_a_track_that_floats_is_too_rough_to_prove_a_fine_requirement(flown, tmp_path):

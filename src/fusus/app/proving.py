@@ -22,6 +22,7 @@ class Proving(QObject):
         super().__init__(desk)
         self._desk = desk
         self._found: dict[str, tuple[object, Any]] = {}
+        self.envelope: Any = None  # of the stretch, in the shown unit
 
     def forget(self) -> None:
         """Put all of it away: another project lies on the desk."""
@@ -41,9 +42,16 @@ class Proving(QObject):
         done = desk.study.study if desk.study_is_current else None
 
         def work(folder: Any, project: Any, progress: Any) -> Any:
+            from fusus.app.figures.long import Envelope
+            from fusus.app.text import KIND_OF_UNIT, SHOWN
+            from fusus.core.frames.units import from_si
             from fusus.study.proof.stretch import stretch_of
 
-            return stretch_of(folder, project, recording, requirement, source, progress, done)
+            found = stretch_of(folder, project, recording, requirement, source, progress, done)
+            unit = found.requirement.unit
+            shown = found.errors * from_si(1.0, SHOWN[unit][0], KIND_OF_UNIT[unit])
+            self.envelope = Envelope(found.t_s, shown)  # of hours it takes too long for the window's own thread
+            return found
 
         self._start(f"Looking at {recording}", "stretch", work)
 

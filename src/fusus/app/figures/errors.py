@@ -5,16 +5,20 @@ import pyqtgraph as pg
 
 from fusus.app import theme
 from fusus.app.figures.frame import FigureFrame, Table
-from fusus.app.figures.long import add_curve
+from fusus.app.figures.long import Envelope, add_curve
 from fusus.app.text import figure
 from fusus.core.arrays import Array
 
 
 class ErrorCurve:
-    """One estimator's error at times in s, in the figure's unit, and its claimed sigma where it claims one."""
+    """One estimator's error at times in s, in the figure's unit, and its claimed sigma where it claims one; ``envelope`` where a job
+    made it."""
 
-    def __init__(self, title: str, t_s: Array, error: Array, sigma: Array | None) -> None:
+    def __init__(
+        self, title: str, t_s: Array, error: Array, sigma: Array | None, envelope: Envelope | None = None
+    ) -> None:
         self.title, self.t_s, self.error, self.sigma = title, t_s, error, sigma
+        self.envelope = envelope if envelope is not None else Envelope(t_s, error)
 
 
 class ErrorFigure(FigureFrame):
@@ -43,7 +47,7 @@ class ErrorFigure(FigureFrame):
             colour, style = t.axis(i)
             if i == 0 and curve.sigma is not None:
                 self._band(curve, both_sides)
-            add_curve(self.item, self._legend, curve.t_s, curve.error, self.pen(colour, 1.6, style), curve.title)
+            add_curve(self.item, self._legend, curve.envelope, self.pen(colour, 1.6, style), curve.title)
         if limit is not None:
             for side in (1, -1) if both_sides else (1,):
                 line = pg.InfiniteLine(side * limit, angle=0, pen=self.pen(t.brick, 2.0))

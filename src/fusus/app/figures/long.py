@@ -65,8 +65,8 @@ class LongCurve(pg.PlotCurveItem):
     """A curve that draws what its view can show. An envelope is drawn with a thin whole line: dashes would not be seen in it, and
     take Qt seconds."""
 
-    def __init__(self, x: Array, y: Array, pen: Any) -> None:
-        self.envelope, self._whole = Envelope(x, y), pen
+    def __init__(self, envelope: Envelope, pen: Any) -> None:
+        self.envelope, self._whole = envelope, pen
         self._thin_pen = pg.mkPen(pen.color(), width=1)
         super().__init__(pen=pen, connect="finite")
         self._thin()
@@ -88,8 +88,8 @@ class LongCurve(pg.PlotCurveItem):
         self.setData(x, y, pen=self._thin_pen if is_envelope else self._whole)
 
 
-def add_curve(item: pg.PlotItem, legend: pg.LegendItem | None, x: Array, y: Array, pen: Any, name: str) -> None:
-    """Add a curve of any length to a figure, and its line to the legend."""
-    item.addItem(LongCurve(x, y, pen))
+def add_curve(item: pg.PlotItem, legend: pg.LegendItem | None, envelope: Envelope, pen: Any, name: str) -> None:
+    """Add a curve of any length to a figure, and its line to the legend. Of millions of samples the envelope is made in a job."""
+    item.addItem(LongCurve(envelope, pen))
     if legend is not None:
         legend.addItem(pg.PlotCurveItem(pen=pen), name)

@@ -5,7 +5,7 @@ import pyqtgraph as pg
 
 from fusus.app import theme
 from fusus.app.figures.frame import FigureFrame, Table
-from fusus.app.figures.long import add_curve
+from fusus.app.figures.long import Envelope, add_curve
 from fusus.app.text import figure
 from fusus.core.arrays import Array
 
@@ -33,7 +33,7 @@ class SeriesFigure(FigureFrame):
         self._legend.setBrush(theme.hex_with_alpha(t.sheet, 220))
         for i, (name, y) in enumerate(lines):
             colour, style = t.axis(i)
-            add_curve(self.item, self._legend, x, y, self.pen(colour, 1.6, style), name)
+            add_curve(self.item, self._legend, Envelope(x, y), self.pen(colour, 1.6, style), name)
         self.item.addItem(self._cross, ignoreBounds=True)
         self._cross.hide()
         self.restyle()

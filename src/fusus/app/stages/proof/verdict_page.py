@@ -3,7 +3,6 @@
 from functools import partial
 from typing import Any
 
-import numpy as np
 from PyQt6.QtCore import QModelIndex, Qt
 from PyQt6.QtWidgets import QHeaderView, QLabel, QVBoxLayout, QWidget
 
@@ -147,11 +146,11 @@ class VerdictPage(QWidget):
         for key, figure in self.figures.items():
             figure.setVisible(key == unit)
         shown = self.figures[unit]
-        scale = 180.0 / np.pi if unit == "°" else 1.0
+        curve = self.desk.proving.envelope
         both = s.requirement.quantity in SIGNED
         whose = "the board's own estimate" if s.source == "board" else "the judged estimate"
         shown.title.setText(f"{s.requirement.title} error of {whose} over {s.recording}")
-        shown.show_curves([ErrorCurve(whose, s.t_s, scale * s.errors, None)], shown_limit(s.requirement), both)
+        shown.show_curves([ErrorCurve(whose, curve.x, curve.y, None, curve)], shown_limit(s.requirement), both)
         if s.deciding is not None:
             shown.shade([(s.deciding.start_s, s.deciding.end_s)], "decides")
         self._suit()
