@@ -41,9 +41,13 @@ UNITS = {"_degc": " °C", "_mah": " mAh", "_v": " V"}
 
 def _words(entry: dict[str, Any]) -> str:
     """Return what an entry says beside its time and kind."""
-    out = [str(entry["note"])] if entry.get("note") else []
+    out = [str(entry[k]).rstrip(".") for k in ("note", "reason") if entry.get(k)]
     for key, value in entry.items():
-        if key in ("at", "what", "note", "sources", "pictures") or isinstance(value, dict) or value in (None, ""):
+        if (
+            key in ("at", "what", "note", "reason", "sources", "pictures")
+            or isinstance(value, dict)
+            or value in (None, "")
+        ):
             continue
         ending = next((u for u in UNITS if key.endswith(u)), "")
         out.append(f"{key.removesuffix(ending).replace('_', ' ')} {value}{UNITS.get(ending, '')}")
@@ -99,7 +103,6 @@ class BookPage(QWidget):
         details.addStretch()
         second.addWidget(self.view)
         second.addWidget(self.seek, 1)
-        second.addWidget(self.flown, 1)
         second.addWidget(push_button("book-save", "Save …", "Save what is shown, as lines or as a table", self._save))
         second.addWidget(
             push_button("book-take", "Take in …", "Add the entries of a file that the book does not hold", self._take)
@@ -109,6 +112,7 @@ class BookPage(QWidget):
         column.addLayout(first)
         column.addLayout(details)
         column.addLayout(second)
+        column.addWidget(self.flown)
         column.addWidget(self.entries, 1)
         column.addWidget(self.picture)
         self._suit()
@@ -165,6 +169,7 @@ class BookPage(QWidget):
         f = book_tables.flights(found)
         usual = "" if f.usual_min is None else f", usually {f.usual_min:.1f} min"
         amps = "" if f.mean_a is None else f", {f.mean_a:.1f} A on average"
+        self.flown.setVisible(f.count > 0)
         self.flown.setText(
             f"{f.count} flight{'' if f.count == 1 else 's'}, {f.minutes:.0f} min in all{usual}{amps}" if f.count else ""
         )
