@@ -183,7 +183,8 @@ def test_flights_are_written_sought_saved_and_taken_in(bench, qtbot, tmp_path, m
     for name, text in (("minutes", "12,5"), ("charge_mah", "2.4 Ah"), ("stop_voltage_v", "14.1"), ("weather", "calm")):
         page.details[name].setText(text)
     page.words.setText("circles")
-    qtbot.mouseClick(button(bench, "book-write"), Qt.MouseButton.LeftButton)
+    with qtbot.waitSignal(bench.desk.bench_changed, timeout=20_000):
+        qtbot.mouseClick(button(bench, "book-write"), Qt.MouseButton.LeftButton)
     last = book.entries(bench.desk.document.folder)[-1]
     assert (last["minutes"], last["charge_mah"], last["weather"]) == (12.5, pytest.approx(2400.0), "calm")
     assert "usually 12.5 min, 11.5 A" in page.flown.text()

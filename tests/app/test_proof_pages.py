@@ -188,13 +188,16 @@ def test_pictures_show_below_their_entry(proof, qtbot, tmp_path):
     qtbot.keyClicks(page.details["firmware"], "0.4.2")
     page.attached = [picture]
     qtbot.mouseClick(proof.findChild(QPushButton, "book-write"), Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: not page.attached, timeout=20_000)
     entry = book.entries(proof.desk.document.folder)[-1]
     assert entry["firmware"] == "0.4.2" and len(entry["pictures"]) == 1 and not page.attached
     page.entries.selectRow(0)
-    assert not page.picture.isHidden() and not proof.findChild(QLabel, "book-picture").pixmap().isNull()
+    qtbot.waitUntil(lambda: not page.picture.isHidden(), timeout=20_000)
+    assert page.picture.pixmap().width() <= 560 and not proof.findChild(QLabel, "book-picture").pixmap().isNull()
     page.attached = [tmp_path / "none.png"]
     qtbot.mouseClick(proof.findChild(QPushButton, "book-write"), Qt.MouseButton.LeftButton)
-    assert "cannot be read" in proof.notice.words.text()
+    qtbot.waitUntil(lambda: "cannot be read" in proof.notice.words.text(), timeout=20_000)
+    assert page.attached, "what was not written is still there to be mended"
 
 
 def test_the_book_is_seen_by_part_and_by_kind(proof):

@@ -1,9 +1,11 @@
 """Proof's questions, each a job on request: a cell in full, causes of wandering, flights pooled, references, test cards."""
 
 from collections.abc import Callable
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, Qt, pyqtSignal
+from PyQt6.QtGui import QImageReader
 
 from fusus.app.jobs import Job
 from fusus.errors import FususError
@@ -14,7 +16,7 @@ if TYPE_CHECKING:
 
 
 class Proving(QObject):
-    """Results by question: "stretch", "causes", "pooled", "reference", "cards", "logbook"."""
+    """Results by question: "stretch", "causes", "pooled", "reference", "cards", "logbook", "written", "picture"."""
 
     ready = pyqtSignal(str)
 
@@ -134,6 +136,31 @@ class Proving(QObject):
             return logbook_report(folder, project)
 
         self._start("Reading the book", "logbook", work)
+
+    def write_entry(self, what: str, words: str, details: dict[str, Any], attached: tuple[Path, ...]) -> None:
+        """Write an event with its pictures into the book; pictures are looked at and copied in the job."""
+
+        def work(folder: Any, _project: Any, _progress: Any) -> Any:
+            from fusus.project import book, pictures
+
+            book.add_event(
+                folder, what, words, **details, pictures=[pictures.attach(folder, p) for p in attached] or None
+            )
+
+        self._start("Writing into the book", "written", work)
+
+    def show_picture(self, place: str, width: int, height: int) -> None:
+        """Read a picture of the book, made small enough for a place of so many pixels."""
+
+        def work(folder: Any, _project: Any, _progress: Any) -> Any:
+            reader = QImageReader(str(folder / place))
+            reader.setAutoTransform(True)
+            size = reader.size()
+            if size.isValid():
+                reader.setScaledSize(size.scaled(width, height, Qt.AspectRatioMode.KeepAspectRatio))
+            return place, reader.read()
+
+        self._start(f"Reading {place}", "picture", work)
 
     def _start(
         self, title: str, question: str, work: Callable[[Any, Any, Any], Any], then: Callable[[Any], None] | None = None

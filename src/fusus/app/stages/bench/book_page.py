@@ -14,7 +14,7 @@ from fusus.app.figures.rows import RowsTable
 from fusus.app.stages.inputs import choice_box, push_button
 from fusus.core.frames.units import from_si, parse
 from fusus.errors import FususError
-from fusus.project import book, book_tables, pictures
+from fusus.project import book, book_tables
 
 MOST_SHOWN, MOST_WORDS = 400, 220
 VIEWS = (
@@ -93,6 +93,8 @@ class BookPage(QWidget):
         self.picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.picture.hide()
         self._rows: list[dict[str, Any]] = []
+        self._wanted = ""  # the picture that the chosen entry has
+        desk.proving.ready.connect(self._on_ready)
         first, details, second = QHBoxLayout(), QHBoxLayout(), QHBoxLayout()
         first.addWidget(self.event)
         first.addWidget(self.words, 1)
@@ -192,19 +194,23 @@ class BookPage(QWidget):
             except FususError as error:
                 self.desk.noticed.emit("stop", str(error))
                 return
-        try:
-            if self.attached:
-                details["pictures"] = [pictures.attach(document.folder, p) for p in self.attached]
-            book.add_event(document.folder, self.event.currentText(), self.words.text().strip(), **details)
-        except FususError as error:
-            self.desk.noticed.emit("stop", str(error))
-            return
-        for edit in (self.words, *self.details.values()):
-            edit.clear()
-        self.attached = []
-        self._tell_attached()
-        self.draw()
-        self.desk.bench.run_due()
+        self.desk.proving.write_entry(
+            self.event.currentText(), self.words.text().strip(), details, tuple(self.attached)
+        )
+
+    def _on_ready(self, question: str) -> None:
+        if question == "written":
+            for edit in (self.words, *self.details.values()):
+                edit.clear()
+            self.attached = []
+            self._tell_attached()
+            self.draw()
+            self.desk.bench.run_due()
+        elif question == "picture":
+            place, image = self.desk.proving.result("picture")
+            if place == self._wanted:
+                self.picture.setVisible(not image.isNull())
+                self.picture.setPixmap(QPixmap.fromImage(image))
 
     def _attach(self) -> None:
         names, _ = QFileDialog.getOpenFileNames(
@@ -220,19 +226,12 @@ class BookPage(QWidget):
 
     def _show_picture(self) -> None:
         """Show the first picture of the chosen entry below."""
-        row, document = self.entries.currentRow(), self.desk.document
+        row = self.entries.currentRow()
         names = self._rows[row].get("pictures") if 0 <= row < len(self._rows) else None
-        pixmap = (
-            QPixmap(str(document.folder / str(names[0])))
-            if isinstance(names, list) and names and document is not None
-            else QPixmap()
-        )
-        self.picture.setVisible(not pixmap.isNull())
-        if not pixmap.isNull():
-            size = (theme.px(560), theme.px(190))
-            self.picture.setPixmap(
-                pixmap.scaled(*size, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation)
-            )
+        self._wanted = str(names[0]) if isinstance(names, list) and names else ""
+        self.picture.hide()
+        if self._wanted:
+            self.desk.proving.show_picture(self._wanted, theme.px(560), theme.px(190))
 
     def _save(self) -> None:
         path, kind = QFileDialog.getSaveFileName(self, "Save the book", "book.jsonl", FILES)

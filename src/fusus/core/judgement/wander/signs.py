@@ -260,15 +260,16 @@ def centre(h: Hover) -> Sign:
     shares = c.motors[rows]
     mean = np.nanmean(shares, axis=0)
     thrust = float(c.effect[0] @ mean)
-    forward, right = -float(c.effect[2] @ mean) / thrust, float(c.effect[1] @ mean) / thrust
+    # A motor before the middle lifts the nose, one on the right rolls it to the left.
+    forward, right = float(c.effect[2] @ mean) / thrust, -float(c.effect[1] @ mean) / thrust
     arm = float(np.abs(c.effect[1:3]).max() / c.effect[0].max())
     # Thrust has its middle where the weight is: a torque of the motors for each metre that it lies off.
     size = math.hypot(forward, right) / arm
     order = np.arange(len(c.motor_s))[rows]
     return Sign(
         "centre", size, "of the arm", 0.03, 0.16, 2,
-        f"thrust has its middle {100 * abs(forward):.1f} cm {'before' if forward < 0 else 'behind'} and {100 * abs(right):.1f} cm "
-        f"{'right' if right < 0 else 'left'} of the drawing's",
+        f"thrust has its middle {100 * abs(forward):.1f} cm {'before' if forward > 0 else 'behind'} and {100 * abs(right):.1f} cm "
+        f"{'right' if right > 0 else 'left'} of the drawing's",
         Series(c.motor_s[order] - h.start_s, tuple((f"motor {i + 1}", 100 * shares[:, i]) for i in range(shares.shape[1])),
                "s", "% of full"),
     )  # fmt: skip
