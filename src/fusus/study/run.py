@@ -10,7 +10,7 @@ from fusus.core.analysis.attitude_error import circular_mean, circular_spread
 from fusus.core.analysis.comparison import Comparison, Track, compare
 from fusus.core.analysis.outage import SETTLE_S, Outages, errors_at, hidden, recorded, trials
 from fusus.core.arrays import Array
-from fusus.core.estimation.catalogue import ESTIMATORS, EstimatorParameters
+from fusus.core.estimation.catalogue import ESTIMATORS, EstimatorInfo, EstimatorParameters
 from fusus.core.estimation.replay import Replay, run_estimator
 from fusus.core.judgement.finding import Finding
 from fusus.core.judgement.findings import ODD_REFERENCE, Evidence, find
@@ -215,11 +215,12 @@ def _bears_out(c: Comparison) -> bool:
 
 def _witnesses(loaded: LoadedRecording, request: Request, have: set[str]) -> tuple[tuple[str, Comparison], ...]:
     """Run the remaining estimators with their usual tuning: a reference is only doubted when several disagree with it."""
-    out = []
-    for info in ESTIMATORS:
-        if info.name in have or info.gives != "attitude":
-            continue
-        estimate = _estimate(loaded, Choice(info.name, info.parameters()), request, Silent())
-        if estimate.comparison is not None:
-            out.append((info.title, estimate.comparison))
-    return tuple(out)
+    names = [i for i in ESTIMATORS if i.name not in have and i.gives == "attitude"]
+    found = (_witness(loaded, request, info) for info in names)
+    return tuple(w for w in found if w is not None)
+
+
+def _witness(loaded: LoadedRecording, request: Request, info: EstimatorInfo) -> tuple[str, Comparison] | None:
+    """Return one more estimator's errors; its run itself, of hours a gigabyte, is let go."""
+    estimate = _estimate(loaded, Choice(info.name, info.parameters()), request, Silent())
+    return (info.title, estimate.comparison) if estimate.comparison is not None else None
