@@ -1,7 +1,5 @@
 """Proof in a real window: verdicts with the deciding stretch, before and after, causes, references, test cards; calendar and pictures."""
 
-import math
-
 import numpy as np
 import pytest
 from PIL import Image
@@ -11,7 +9,6 @@ from tests.conftest import flown_project
 
 from fusus.app.figures.long import Envelope, LongCurve
 from fusus.core.judgement.wander import causes as wander
-from fusus.core.judgement.wander.signs import Series, Sign
 from fusus.logs.create import create_recording
 from fusus.logs.info import RecordingInfo
 from fusus.project import book
@@ -219,12 +216,12 @@ def test_the_book_is_seen_by_part_and_by_kind(proof):
     assert set(shown("all")) >= {"knock", "repair", "flight"}
 
 
-def test_a_missing_series_is_said_instead_of_drawn(proof, qtbot):
-    page = sheet_of(proof).causes
-    page.sign.show_lines(np.arange(3.0), (("a", np.arange(3.0)),), "m")
-    names, columns = page.sign.data()
-    assert names == ["x", "a"] and len(columns[1]) == 3
-    assert Sign("x", math.nan, "", 1, 1, 1, "").log_ratio == 0.0 and Series(np.zeros(1), (), "s", "m").lines == ()
+def test_a_sign_that_is_drawn_can_be_saved_as_data(proof, tmp_path):
+    sign = sheet_of(proof).causes.sign
+    sign.show_lines(np.arange(3.0), (("roll", np.array([1.0, 4.0, 9.0])),), "m")
+    sign.save_csv(tmp_path / "sign.csv")
+    assert (tmp_path / "sign.csv").read_text().split() == ["x,roll", "0,1", "1,4", "2,9"]
+    assert sign.read(1.0) == "t 1.0 s   roll 4.00"
 
 
 def test_an_envelope_misses_no_peak_and_stays_small():

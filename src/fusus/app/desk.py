@@ -1,5 +1,6 @@
 """What lies on the desk: the open document, the results that belong to it, the jobs that make them."""
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -246,15 +247,22 @@ class Desk(QObject):
         if found is not None and self.document is not None:
             self.do(found[0])
 
+    def start_job(self, title: str, slot: str, work: Callable[[Any], Any], then: Callable[[Any], None]) -> None:
+        """Start work (told its progress) in a job of its slot; ``then`` takes what it hands back, and a notice what went wrong."""
+        job = Job(title, work)
+        job.succeeded.connect(then)
+        job.failed.connect(lambda text: self.noticed.emit("stop", text))
+        self.jobs.start(job, slot)
+
     def run_judgements(self) -> None:
         """Judge all recordings against the requirements."""
         if self.document is None:
             return
         folder, project = self.document.folder, self.project
-        job = Job("Judging the recordings", lambda progress: judge_all(folder, project, progress))
-        job.succeeded.connect(lambda found: self._take_judgements(project, found))
-        job.failed.connect(lambda text: self.noticed.emit("stop", text))
-        self.jobs.start(job, "judgements")
+        self.start_job(
+            "Judging the recordings", "judgements", lambda progress: judge_all(folder, project, progress),
+            lambda found: self._take_judgements(project, found),
+        )  # fmt: skip
 
     def _take_judgements(self, project: Project, found: tuple[Judgement, ...]) -> None:
         if self.document is None or project != self.project:

@@ -5,8 +5,6 @@ from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from fusus.app.jobs import Job
-
 if TYPE_CHECKING:
     from fusus.app.desk import Desk
 
@@ -101,7 +99,4 @@ class Flying(QObject):
                 self._found[what] = (inputs, found)
                 self.changed.emit(what)
 
-        job = Job(title, work)
-        job.succeeded.connect(take)
-        job.failed.connect(lambda text: self._desk.noticed.emit("stop", text))
-        self._desk.jobs.start(job, f"flying-{what}")
+        self._desk.start_job(title, f"flying-{what}", work, take)

@@ -6,7 +6,6 @@ from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from fusus.app.jobs import Job
 from fusus.project import book
 from fusus.project.commands import SetValue
 
@@ -157,10 +156,7 @@ class Fusing(QObject):
         )
 
     def _start(self, title: str, slot: str, work: Callable[[Any], Any], then: Callable[[Any], None]) -> None:
-        job = Job(title, work)
-        job.succeeded.connect(then)
-        job.failed.connect(lambda text: self._desk.noticed.emit("stop", text))
-        self._desk.jobs.start(job, f"fusing-{slot}")
+        self._desk.start_job(title, f"fusing-{slot}", work, then)
 
     def _look_at(self, name: str) -> None:
         document = self._desk.document

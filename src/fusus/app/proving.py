@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtCore import QObject, Qt, pyqtSignal
 from PyQt6.QtGui import QImageReader
 
-from fusus.app.jobs import Job
 from fusus.errors import FususError
 from fusus.project.commands import DeclareReference
 
@@ -178,7 +177,4 @@ class Proving(QObject):
                 then(found)
             self.ready.emit(question)
 
-        job = Job(title, lambda progress: work(folder, project, progress))
-        job.succeeded.connect(take)
-        job.failed.connect(lambda text: self._desk.noticed.emit("stop", text))
-        self._desk.jobs.start(job, f"proving-{question}")
+        self._desk.start_job(title, f"proving-{question}", lambda progress: work(folder, project, progress), take)
