@@ -120,5 +120,17 @@ class AlignmentError(FususError, ValueError):
     """Two records cannot be brought onto one clock."""
 
 
+class CompilerError(FususError, RuntimeError):
+    """C that cannot be compiled here: the file, line and column of the first error where there are any."""
+
+    def __init__(self, message: str, file: str | None = None, line: int | None = None, column: int | None = None) -> None:
+        self.file, self.line, self.column = file, line, column
+        super().__init__(message)
+
+
+class SandboxError(FususError, RuntimeError):
+    """Foreign code cannot be run, or did not do what was asked of it."""
+
+
 class CancelledError(Exception):
     """The user stopped a computation. Not an error to show."""

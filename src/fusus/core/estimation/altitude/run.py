@@ -1,6 +1,6 @@
 """The public face of the altitude filters. They need an attitude: the attitude EKF with its usual tuning gives it."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -116,5 +116,6 @@ def finish(run: Run, t_s: Array) -> tuple[AttitudeOutputs, MotionOutputs]:
     joined = AttitudeOutputs(
         *(np.concatenate([getattr(p, f) for p in run.parts]) for f in AttitudeOutputs.__dataclass_fields__)
     )
+    joined = replace(joined, flags=joined.flags | run.flags)
     values = {"vertical accelerometer bias": run.key_x[:, 2], "barometer offset": run.key_x[:, 3]}
     return joined, MotionOutputs(pos, vel, keys, values, sigmas, np.empty((0, 0, 0)), innovations)

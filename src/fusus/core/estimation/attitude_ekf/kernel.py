@@ -87,11 +87,13 @@ def advance(
     )  # fmt: skip
 
     bx, by, bz = s.bx, s.by, s.bz
-    if since >= PREDICT_S or n.t_s >= c.window_s:
+    # Half a sample of play: rounding, of single precision above all, must not move an update by a whole one.
+    full = n.t_s + 0.5 * dt >= c.window_s
+    if full or since + 0.5 * dt >= PREDICT_S:
         scale_var = 2.0 * c.scale_var * SCALE_TAU_S / since if since > 0.0 else 0.0
         predict(s.p, rx, ry, rz, since, c.gyro_var * since, scale_var, c.walk_var * since)
         rx, ry, rz, since = 0.0, 0.0, 0.0, 0.0
-    if n.t_s >= c.window_s:
+    if full:
         n, used = fold_window(c, n, w, x, y, z, s.p, s.work)
         e = s.work[2]
         w, x, y, z = turn(w, x, y, z, e[0], e[1], e[2])

@@ -35,7 +35,7 @@ def coefficients(p: Parameters, site: Site, start: Start) -> Coefficients:
         gyro_var=float(p.gyro_noise_rad_s_rthz**2),
         walk_var=float(p.gyro_walk_rad_s2_rthz**2),
         scale_var=float(p.gyro_scale_sigma**2),
-        window_s=float(t) * (1.0 - 1e-9),
+        window_s=float(t),
         gravity_m_s2=float(g),
         acc_gate_m_s2=float(p.acc_gate_m_s2),
         # A constant accelerometer error turns with the body: no window shows tilt better than that.
