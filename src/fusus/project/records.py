@@ -303,6 +303,29 @@ class Proof(Record):
         return next((r for r in self.references if r.recording == recording), None)
 
 
+class KitExport(Record):
+    """A kit that was written: when, to which folder, from which state of the project, in which files."""
+
+    when: datetime
+    folder: str
+    state: str
+    precision: Literal["single", "double"]
+    estimator: EstimatorName
+    files: tuple[str, ...]
+
+
+class Kit(Record):
+    """What goes onto the board: which estimator (None: the one that Fusion judges) in which precision; the processor that costs are told
+    for; the folder of the maker's own sources; the last export."""
+
+    estimator: EstimatorName | None = None
+    precision: Literal["single", "double"] = "single"
+    clock_hz: Annotated[float, Field(ge=1e6, le=5e9)] = 168e6
+    has_fpu: bool = True
+    own: str | None = None
+    exported: KitExport | None = None
+
+
 class EarlierValue(Record):
     """A figure that another replaced: both stay on record."""
 
@@ -324,6 +347,7 @@ class Project(Record):
     bench: Bench = Bench()
     fusion: Fusion = Fusion()
     proof: Proof = Proof()
+    kit: Kit = Kit()
     provenance: dict[str, Evidence] = Field(default_factory=dict)
     earlier: tuple[EarlierValue, ...] = ()
 

@@ -33,6 +33,8 @@ class State(NamedTuple):
 
 # Longer steps than this are gaps: the attitude goes on with the last rate, and the sample is flagged.
 GAP_S = 0.25
+# By how much the square of a quaternion's length may be off one before it is brought back: 16 times the last place.
+PLACES = 16.0 * 2.0**-52
 
 
 @kernel
@@ -60,9 +62,13 @@ def turn(w: float, x: float, y: float, z: float, rx: float, ry: float, rz: float
     qx = w * px + x * c + y * pz - z * py
     qy = w * py - x * pz + y * c + z * px
     qz = w * pz + x * py - y * px + z * c
-    # A product of unit quaternions is unit but for rounding: one step of Newton's for 1/√n is exact, and spares root and division.
-    scale = 1.5 - 0.5 * (qw * qw + qx * qx + qy * qy + qz * qz)
-    return qw * scale, qx * scale, qy * scale, qz * scale
+    # A product of unit quaternions is unit but for rounding. Brought back at every step, roundings of a single place would add up to
+    # a turn of their own: it waits for some places, and then one step of Newton's for 1/√n is exact.
+    off = 1.0 - (qw * qw + qx * qx + qy * qy + qz * qz)
+    if abs(off) > PLACES:
+        scale = 1.0 + 0.5 * off
+        qw, qx, qy, qz = qw * scale, qx * scale, qy * scale, qz * scale
+    return qw, qx, qy, qz
 
 
 @kernel

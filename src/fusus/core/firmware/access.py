@@ -36,6 +36,8 @@ def access_to(plan: Plan) -> Access:
     if module == "altitude":
         of_coefficients = [(".attitude_c", EkfCoefficients), (".c", kernel.Coefficients), (".gravity_m_s2", 0)]
         of_state = [(".attitude", ekf_kernel.State), (".x", 4), (".p", 16), (".at", 8)]
+    if module == "navigation_ekf":
+        of_coefficients.append((".mag_interval_s", 0))
     c, n = parts_of(layout, of_coefficients)
     s, m = parts_of(layout, of_state, without=(".s.past",))
     return Access(tuple(c), tuple(s), n, m)

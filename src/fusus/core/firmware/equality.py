@@ -10,19 +10,26 @@ import numpy as np
 
 from fusus.core.arrays import Array
 from fusus.core.estimation.initial import Start, start_from
+from fusus.core.estimation.navigation_ekf.states import MEMORY, NOMINAL, W
 from fusus.core.estimation.replay import EstimatorInput
 from fusus.core.estimation.samples import sealed
 from fusus.core.firmware.access import access_to, figures_of
 from fusus.core.firmware.bench import build_kit, run_over
 from fusus.core.firmware.compiler import STRICT
 from fusus.core.firmware.exchange import Estimates, Given, single_rows
+from fusus.core.firmware.limits import limits_for
 from fusus.core.firmware.plan import Plan
+from fusus.core.firmware.sandbox import Ended
+from fusus.core.frames import quaternion
 from fusus.core.world.site import Site
 
 
 @dataclass(frozen=True, slots=True)
 class CoreRun:
-    """What the core makes of a recording, as a runner is told to repeat it; ``states`` (K, S) beside the runner's dumps."""
+    """What the core makes of a recording, as a runner is told to repeat it; ``states`` (K, S) beside the runner's dumps.
+
+    ``sigmas``: claimed sigmas (N,) of attitude, position, velocity and gyro bias, of the worst axis, where there are any.
+    """
 
     given: Given
     q_nb: Array
@@ -32,7 +39,7 @@ class CoreRun:
     sigma_rad: Array
     flags: Array
     states: Array
-    states_at: Array
+    sigmas: dict[str, Array]
 
 
 def core_run(plan: Plan, given: EstimatorInput, site: Site, start: Start | None = None) -> CoreRun:
@@ -50,17 +57,129 @@ def core_run(plan: Plan, given: EstimatorInput, site: Site, start: Start | None 
         out, end = module.run(c, first, samples)
         states = np.stack([figures_of(module.run(c, first, samples.part(0, 1))[1]), figures_of(end)])
         g = Given(given, start, site, figures_of(c), figures, last)
-        return CoreRun(g, out.q_nb, out.gyro_bias_b, None, None, out.sigma_rad, out.flags, states, np.array([0, last]))
+        return CoreRun(g, out.q_nb, out.gyro_bias_b, None, None, out.sigma_rad, out.flags, states, _of_attitude(out.sigma_rad))
     run = module.begin(plan.parameters, site, start, given.aiding, t, samples)
     if plan.info.module == "altitude":
         c_ekf, s_ekf = run.attitude
         coefficients = figures_of(c_ekf, run.c, [run.gravity])
         state = figures_of(s_ekf, run.x, run.p, run.at)
     else:
-        coefficients, state = figures_of(run.c), figures_of(run.state)
+        interval = float(given.aiding.mag[0, 4]) if len(given.aiding.mag) else plan.mag_interval_s
+        coefficients, state = figures_of(run.c, [interval]), figures_of(run.state)
     g = Given(given, start, site, coefficients, state, run.key_every)
     module.advance(run, t, samples, given.aiding, 0, len(t))
     out, motion = module.finish(run, t)
-    kept = np.arange(0, len(t), run.key_every)
     states = np.concatenate([run.key_x, run.key_p.reshape(len(run.key_p), -1)], axis=1)
-    return CoreRun(g, out.q_nb, out.gyro_bias_b, motion.pos_n, motion.vel_n, out.sigma_rad, out.flags, states, kept)
+    sigmas = _of_attitude(out.sigma_rad)
+    for name in ("position", "velocity", "gyro bias"):
+        if name in motion.key_sigmas and np.isfinite(motion.key_sigmas[name]).any():
+            sigmas[name] = _greatest(motion.sigma_at(name, t))
+    # Between kept moments the core's own bias and sigmas are straight lines: states say the same exactly.
+    exact = plan.info.module == "altitude"
+    sigma = out.sigma_rad if exact else np.empty((0, 3))
+    bias = out.gyro_bias_b if exact else np.empty((0, 3))
+    return CoreRun(g, out.q_nb, bias, motion.pos_n, motion.vel_n, sigma, out.flags, states, sigmas)
+
+
+@dataclass(frozen=True, slots=True)
+class Held:
+    """The difference of a figure that comes nearest to what is allowed, when, and how much is allowed then; in ``unit``."""
+
+    name: str
+    unit: str
+    worst: float
+    limit: float
+    at_s: float
+
+    @property
+    def is_within(self) -> bool:
+        """Whether it stays within what is allowed."""
+        return self.worst <= self.limit
+
+
+@dataclass(frozen=True, slots=True)
+class Equality:
+    """A kit held against the core over one recording; ``flips``: samples whose flags differ; ``why_not`` where it did not run through."""
+
+    precision: str
+    samples: int
+    seconds: float
+    held: tuple[Held, ...]
+    flips: int
+    why_not: str = ""
+
+    @property
+    def is_equal(self) -> bool:
+        """Whether every figure stays within its limit."""
+        return not self.why_not and all(h.is_within for h in self.held)
+
+
+def compare(plan: Plan, core: CoreRun, found: Estimates, ended: Ended) -> Equality:
+    """Return the greatest differences with their limits."""
+    given = core.given.given
+    n, span = len(given.t_s), float(given.t_s[-1] - given.t_s[0])
+    if not ended.is_good or len(found) < n:
+        return Equality(plan.precision, len(found), span, (), 0, ended.words)
+    flips = int((core.flags != found.flags).sum())
+    has_field = bool(np.isfinite(given.samples.mag_b).any())
+    limits = limits_for(plan.parameters, given, has_field, flips, plan.precision == "single", core.sigmas)
+    t = given.t_s - given.t_s[0]
+    held: list[Held] = []
+
+    def hold(name: str, unit: str, difference: Array, when: Array) -> None:
+        if name not in limits or not difference.size:
+            return
+        # A figure that is no number where the core has one is as far off as can be.
+        values = np.where(np.isnan(difference), np.inf, difference)
+        allowed = np.broadcast_to(limits[name], values.shape)
+        at = int(np.argmax(values / allowed))
+        held.append(Held(name, unit, float(values[at]), float(allowed[at]), float(when[at])))
+
+    # The sine of half the angle, from the vector part alone: an arc cosine would lose half of the digits.
+    between = quaternion.multiply(quaternion.conjugate(core.q_nb), found.q_nb)
+    hold("attitude", "rad", 2.0 * np.linalg.norm(between[:, 1:], axis=1), t)
+    if len(core.bias):
+        hold("gyro bias", "rad/s", np.abs(core.bias - found.gyro_bias_b).max(axis=1), t)
+    if core.pos_n is not None and core.vel_n is not None:
+        hold("position", "m", _greatest(core.pos_n - found.pos_n, core.pos_n), t)
+        hold("velocity", "m/s", _greatest(core.vel_n - found.vel_n, core.vel_n), t)
+    if len(core.sigma_rad):
+        hold("sigmas", "1", _greatest(found.sigma_rad / core.sigma_rad - 1.0), t)
+    if plan.precision == "double":
+        off = states_off(plan, core, found.dumps)
+        hold("states", "relative", off, np.linspace(0.0, span, len(off)))
+    return Equality(plan.precision, n, span, tuple(held), flips)
+
+
+def _greatest(values: Array, of: Array | None = None) -> Array:
+    """Return the greatest part of each row (N,); parts that the core does not give (NaN in ``of``) do not count."""
+    return np.asarray(np.abs(np.where(np.isnan(values if of is None else of), 0.0, values)).max(axis=1))
+
+
+def _of_attitude(sigma_rad: Array) -> dict[str, Array]:
+    return {"attitude": _greatest(sigma_rad)} if len(sigma_rad) else {}
+
+
+def states_off(plan: Plan, core: CoreRun, dumps: Array) -> Array:
+    """Return the greatest difference of each kept state (K,): of what is larger than one relative to its size."""
+    if plan.info.gives == "attitude":
+        out = dumps[[0, -1]]
+    elif plan.info.module == "altitude":
+        places = {p.place: p.at for p in access_to(plan).state}
+        out = np.concatenate([dumps[:, places[".x"] :][:, :4], dumps[:, places[".p"] :][:, :16]], axis=1)
+    else:
+        n = int(dumps[0, -1])
+        out = np.concatenate([dumps[:, :NOMINAL], dumps[:, MEMORY : MEMORY + W * W].reshape(-1, W, W)[:, :n, :n].reshape(len(dumps), -1)], axis=1)  # fmt: skip
+    size = np.maximum(np.abs(core.states), 1.0)
+    same = np.isnan(out) & np.isnan(core.states)
+    return np.asarray(np.where(same, 0.0, np.abs(out - core.states) / size).max(axis=1))
+
+
+def prove(plan: Plan, runs: list[CoreRun], folder: Path, cancelled: Callable[[], bool] | None = None) -> list[Equality]:
+    """Return a kit's equality with the core over recordings; it is built once in ``folder``, an empty one."""
+    built = build_kit(plan, folder, STRICT)
+    out = []
+    for core in runs:
+        found, ended = run_over(built.program, core.given, cancelled=cancelled)
+        out.append(compare(plan, core, found, ended))
+    return out

@@ -78,7 +78,7 @@ _MEMBERS = {
         "{real} x[4]; /* height m, climb m/s, accelerometer bias m/s^2, barometer zero m */", "{real} p[16];",
         "{real} at[8]; /* counts and times, see altitude_advance_all */", "{real} gravity_m_s2;",
     ),
-    "navigation_ekf": ("NavigationCoefficients c;", "NavigationState s;"),
+    "navigation_ekf": ("NavigationCoefficients c;", "NavigationState s;", "{real} mag_interval_s; /* between two readings */"),
 }  # fmt: skip
 
 

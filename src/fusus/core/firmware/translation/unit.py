@@ -14,6 +14,8 @@ from fusus.core.firmware.translation.statements import Writer, write_body
 from fusus.core.firmware.translation.types import INT, NONE, REAL, Layout, Precision, Type, is_same
 
 WIDTH = 112
+# Constants that mean places of the precision, not a size.
+ROUNDING: dict[Precision, dict[str, float]] = {"single": {"PLACES": 16.0 * 2.0**-23}, "double": {}}
 
 
 @dataclass(frozen=True, slots=True)
@@ -108,6 +110,7 @@ class Unit:
             return Code(c, INT)
         if not isinstance(value, float):
             raise TypeError(f"{source.name}: {name} is no figure")
+        value = ROUNDING[self.precision].get(there, value)
         self.constants.setdefault(c, ("real", literal(value, self.precision), " ".join(t for t in (above, beside) if t)))
         return Code(c, REAL)
 
