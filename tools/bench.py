@@ -331,8 +331,8 @@ def bench_allan(repeats: int) -> None:
 
 _WRITER = """
 import sys, time
-from fusus.devices.protocol import encode, encode_header
-from fusus.devices.snippet import USUAL
+from fusus.logs.lines import encode, encode_header
+from fusus.logs.snippet import USUAL
 from fusus.devices.standin import PtyPort
 port = PtyPort()
 print(port.path, flush=True)

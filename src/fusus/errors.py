@@ -123,7 +123,9 @@ class AlignmentError(FususError, ValueError):
 class CompilerError(FususError, RuntimeError):
     """C that cannot be compiled here: the file, line and column of the first error where there are any."""
 
-    def __init__(self, message: str, file: str | None = None, line: int | None = None, column: int | None = None) -> None:
+    def __init__(
+        self, message: str, file: str | None = None, line: int | None = None, column: int | None = None
+    ) -> None:
         self.file, self.line, self.column = file, line, column
         super().__init__(message)
 

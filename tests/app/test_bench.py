@@ -236,8 +236,8 @@ def test_an_interrupted_capture_is_recovered_when_the_project_opens(window, made
     import json
     import shutil
 
-    from fusus.devices.protocol import encode, encode_header
-    from fusus.devices.snippet import USUAL
+    from fusus.logs.lines import encode, encode_header
+    from fusus.logs.snippet import USUAL
 
     folder = tmp_path / "copy"
     shutil.copytree(made, folder)

@@ -210,8 +210,8 @@ def test_replay_says_what_corrected_it_and_can_do_without(craft):
 
 
 def test_a_capture_tells_how_it_goes_while_it_goes(craft, tmp_path):
-    from fusus.devices.protocol import encode, encode_header
-    from fusus.devices.snippet import USUAL
+    from fusus.logs.lines import encode, encode_header
+    from fusus.logs.snippet import USUAL
 
     lines = b"".join(encode("imu", i * 5000, ["0.1"] * 7) for i in range(600))
     (tmp_path / "log.txt").write_bytes(encode_header("imu", list(USUAL["imu"])) + lines + b"spoilt\n")

@@ -11,12 +11,12 @@ from fusus.devices.capture import Capture, run
 from fusus.devices.guided import Guided
 from fusus.devices.kept import LINES_FILE, PREFIX, leftovers, recover
 from fusus.devices.links import open_link
-from fusus.devices.protocol import encode, encode_header
-from fusus.devices.snippet import USUAL
 from fusus.devices.standin import SCENARIOS, CommandError, PtyPort, StandIn, UdpPort, obey
 from fusus.errors import LinkError, ProjectError, RecordingError
 from fusus.logs.info import load_info, recordings_folder
+from fusus.logs.lines import encode, encode_header
 from fusus.logs.recording import load_stream
+from fusus.logs.snippet import USUAL
 from fusus.project import store
 from fusus.study.standin import standin_board
 

@@ -9,9 +9,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from fusus.devices.protocol import Decoder, checksum, encode, encode_header
-from fusus.devices.snippet import USUAL, c_snippet
+from fusus.devices.protocol import Decoder
 from fusus.errors import RecordingError
+from fusus.logs.lines import checksum, encode, encode_header
+from fusus.logs.snippet import USUAL, c_snippet
 
 IMU = list(USUAL["imu"])
 

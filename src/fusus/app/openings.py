@@ -88,7 +88,7 @@ class Openings:
         )
         if not ok:
             return
-        from fusus.devices.snippet import c_snippet
+        from fusus.logs.snippet import c_snippet
         from fusus.project.atomic import write_atomically
 
         try:

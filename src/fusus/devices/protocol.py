@@ -9,13 +9,12 @@ import re
 from array import array
 from collections import Counter
 from dataclasses import dataclass, field
-from functools import reduce
-from operator import xor
 
 import numpy as np
 
 from fusus.core.arrays import Array, IntArray
 from fusus.core.frames.units import KINDS, from_si, known_unit, to_si
+from fusus.logs.lines import checksum
 from fusus.logs.streams import IN_DEGREES, STREAMS
 
 WRAP_US = 1 << 32
@@ -23,32 +22,6 @@ JUMP_US = 2_000_000  # a step longer than this, beyond what this computer's cloc
 LONGEST_GAP_US = 3_600_000_000  # where nobody looked at the clock: a file
 MOST_EARLY = 20_000
 _HEADING = re.compile(r"^\s*([A-Za-z0-9_]+)\s*(?:\[([^\]]*)\])?\s*$")
-_SHORT = {"rad_s": "rad/s", "m_s2": "m/s²", "ut": "µT", "pa": "Pa", "degc": "°C", "m_s": "m/s", "m": "m", "v": "V", "a": "A", "rad": "rad",
-          "deg": "deg", "s": "s"}  # fmt: skip
-
-
-def checksum(body: bytes) -> int:
-    """Return the exclusive or of all bytes."""
-    return reduce(xor, body, 0)
-
-
-def encode(stream: str, t_us: int, values: list[str]) -> bytes:
-    """Return one line of samples with its checksum and newline."""
-    body = f"{stream},{t_us},{','.join(values)}".encode("ascii")
-    return body + b"*%02X\n" % checksum(body)
-
-
-def encode_header(stream: str, columns: list[str]) -> bytes:
-    """Return the header line of a stream; columns are canonical names, whose units are written out."""
-    words = ",".join(f"{c}[{unit_of(c)}]" if unit_of(c) else c for c in columns)
-    body = f"#{stream},{words}".encode()
-    return body + b"*%02X\n" % checksum(body)
-
-
-def unit_of(column: str) -> str:
-    """Return the unit that a canonical column's name ends in, "" for plain numbers."""
-    ending = max((s for s in _SHORT if column.endswith(f"_{s}")), key=len, default="")
-    return _SHORT.get(ending, "")
 
 
 @dataclass(slots=True)

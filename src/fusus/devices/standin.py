@@ -19,8 +19,8 @@ from fusus.core.arrays import Array
 from fusus.core.calibration.poses import FACES
 from fusus.core.simulation.board.board import Board
 from fusus.core.simulation.board.handling import face_attitude, motions, stand_level, tumble
-from fusus.devices.protocol import encode, encode_header
 from fusus.errors import FususError, LinkError
+from fusus.logs.lines import encode, encode_header
 
 BLOCK_S, HEADER_S = 0.02, 2.0
 FAULTS = ("drop", "garble", "clock", "unplug")

@@ -182,7 +182,7 @@ def snippet(
 ) -> None:
     """Print C for firmware that speaks the line protocol."""
     with answering(False):
-        from fusus.devices.snippet import c_snippet
+        from fusus.logs.snippet import c_snippet
         from fusus.project.atomic import write_atomically
 
         text = c_snippet(tuple(s.strip() for s in streams.split(",") if s.strip()))

@@ -9,9 +9,9 @@ import numpy as np
 from fusus.core.arrays import Array
 from fusus.core.estimation.attitude_ekf import kernel as ekf_kernel
 from fusus.core.estimation.attitude_ekf.window import Coefficients as EkfCoefficients
-from fusus.core.firmware.generate import render
 from fusus.core.firmware.layout import Part, figures, layout_for, parts_of
 from fusus.core.firmware.plan import Plan
+from fusus.core.firmware.render import render
 
 # Moments that are remembered begin empty on both sides and are a copy of what the state was.
 NOT_COMPARED = ("past",)

@@ -2,23 +2,18 @@
 
 import shutil
 from collections.abc import Callable
-from importlib import resources
 from pathlib import Path
 
 from fusus.core.firmware.access import access_file
 from fusus.core.firmware.compiler import STRICT, Built, build
+from fusus.core.firmware.estimator_files import estimator_files
 from fusus.core.firmware.exchange import Estimates, Given, read_output, write_input
-from fusus.core.firmware.generate import estimator_files
 from fusus.core.firmware.plan import Plan
+from fusus.core.firmware.render import template
 from fusus.core.firmware.sandbox import RUN_BYTES, Ended, Limits, run_limited
 
 # A recording is replayed in seconds: what takes this long, and as long again as the recording, does not end.
 LEAST_S = 10.0
-
-
-def template(name: str) -> str:
-    """Return a file that is the same in all kits."""
-    return (resources.files("fusus.core.firmware") / "templates" / name).read_text(encoding="utf-8")
 
 
 def build_kit(plan: Plan, folder: Path, options: tuple[str, ...] = STRICT) -> Built:
@@ -31,7 +26,11 @@ def build_kit(plan: Plan, folder: Path, options: tuple[str, ...] = STRICT) -> Bu
 
 
 def run_over(
-    program: Path, given: Given, seconds: float | None = None, before: tuple[str, ...] = (), cancelled: Callable[[], bool] | None = None
+    program: Path,
+    given: Given,
+    seconds: float | None = None,
+    before: tuple[str, ...] = (),
+    cancelled: Callable[[], bool] | None = None,
 ) -> tuple[Estimates, Ended]:
     """Run a built program over a recording; ``before``: a command that runs it, such as one that counts instructions."""
     folder = program.parent

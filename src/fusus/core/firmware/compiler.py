@@ -13,8 +13,12 @@ STRICT = ("-std=c99", "-Wall", "-Wextra", "-Werror", "-Wconversion", "-O2")
 # The maker's own sources only have to compile: what standard they are in is theirs.
 LENIENT = ("-O2", "-w")
 NAMES = ("cc", "gcc", "clang")
-_COMPLAINT = re.compile(r"^(?P<file>[^:\n]+):(?P<line>\d+):(?:(?P<column>\d+):)?\s*(?:fatal )?error:\s*(?P<text>.+)$", re.MULTILINE)
-_LINKER = re.compile(r"undefined reference to [`'‘](?P<name>[^'’]+)['’]|multiple definition of [`'‘](?P<twice>[^'’;]+)['’]")
+_COMPLAINT = re.compile(
+    r"^(?P<file>[^:\n]+):(?P<line>\d+):(?:(?P<column>\d+):)?\s*(?:fatal )?error:\s*(?P<text>.+)$", re.MULTILINE
+)
+_LINKER = re.compile(
+    r"undefined reference to [`'‘](?P<name>[^'’]+)['’]|multiple definition of [`'‘](?P<twice>[^'’;]+)['’]"
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,7 +44,9 @@ def find_compiler() -> str:
     )
 
 
-def build(folder: Path, sources: list[str], program: str, options: tuple[str, ...], libraries: tuple[str, ...] = ("-lm",)) -> Built:
+def build(
+    folder: Path, sources: list[str], program: str, options: tuple[str, ...], libraries: tuple[str, ...] = ("-lm",)
+) -> Built:
     """Compile and link sources of a folder to a program in it; CompilerError says what is wrong and where."""
     compiler = find_compiler()
     command = [compiler, *options, "-o", program, *sources, *libraries]
@@ -58,12 +64,14 @@ def complaint(said: str, otherwise: str = "") -> CompilerError:
     if first is not None:
         file, line, column = first["file"], int(first["line"]), int(first["column"]) if first["column"] else None
         where = f"{file}, line {line}" + (f", column {column}" if column else "")
-        return CompilerError(f"{where}: {first['text'].strip()}. Mend this first; what follows may come of it.", file, line, column)
+        return CompilerError(
+            f"{where}: {first['text'].strip()}. Mend this first; what follows may come of it.", file, line, column
+        )
     linked = _LINKER.search(said)
     if linked is not None and linked["name"]:
         return CompilerError(
             f"The function {linked['name']}() is called or asked for, but no source defines it. own_init() and own_step() must be there, "
-            "under exactly these names (extern \"C\" in C++)."
+            'under exactly these names (extern "C" in C++).'
         )
     if linked is not None:
         return CompilerError(f"{linked['twice']} is defined twice: leave one of the sources out, or make it static.")

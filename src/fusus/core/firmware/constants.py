@@ -33,14 +33,18 @@ def c_value(value: Any, precision: Precision, inside: int = 0) -> str:
         return str(int(value))
     if isinstance(value, float | np.floating):
         return literal(float(value), precision)
-    return "{ " + ", ".join(c_value(v, precision) for v in np.asarray(value, dtype=float).tolist()) + " }" if np.ndim(
-        value
-    ) == 1 else "{ " + ", ".join(c_value(np.asarray(row), precision) for row in value) + " }"
+    return (
+        "{ " + ", ".join(c_value(v, precision) for v in np.asarray(value, dtype=float).tolist()) + " }"
+        if np.ndim(value) == 1
+        else "{ " + ", ".join(c_value(np.asarray(row), precision) for row in value) + " }"
+    )
 
 
 def folded(text: str) -> str:
     """Return a long declaration in several lines."""
-    return "\n".join(textwrap.wrap(text, WIDTH, subsequent_indent="    ", break_long_words=False, break_on_hyphens=False))
+    return "\n".join(
+        textwrap.wrap(text, WIDTH, subsequent_indent="    ", break_long_words=False, break_on_hyphens=False)
+    )
 
 
 def number(name: str, value: float | bool | int, said: str, precision: Precision) -> Constant:

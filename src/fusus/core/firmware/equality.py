@@ -57,7 +57,9 @@ def core_run(plan: Plan, given: EstimatorInput, site: Site, start: Start | None 
         out, end = module.run(c, first, samples)
         states = np.stack([figures_of(module.run(c, first, samples.part(0, 1))[1]), figures_of(end)])
         g = Given(given, start, site, figures_of(c), figures, last)
-        return CoreRun(g, out.q_nb, out.gyro_bias_b, None, None, out.sigma_rad, out.flags, states, _of_attitude(out.sigma_rad))
+        return CoreRun(
+            g, out.q_nb, out.gyro_bias_b, None, None, out.sigma_rad, out.flags, states, _of_attitude(out.sigma_rad)
+        )
     run = module.begin(plan.parameters, site, start, given.aiding, t, samples)
     if plan.info.module == "altitude":
         c_ekf, s_ekf = run.attitude
@@ -169,7 +171,8 @@ def states_off(plan: Plan, core: CoreRun, dumps: Array) -> Array:
         out = np.concatenate([dumps[:, places[".x"] :][:, :4], dumps[:, places[".p"] :][:, :16]], axis=1)
     else:
         n = int(dumps[0, -1])
-        out = np.concatenate([dumps[:, :NOMINAL], dumps[:, MEMORY : MEMORY + W * W].reshape(-1, W, W)[:, :n, :n].reshape(len(dumps), -1)], axis=1)  # fmt: skip
+        p = dumps[:, MEMORY : MEMORY + W * W].reshape(-1, W, W)[:, :n, :n]
+        out = np.concatenate([dumps[:, :NOMINAL], p.reshape(len(dumps), -1)], axis=1)
     size = np.maximum(np.abs(core.states), 1.0)
     same = np.isnan(out) & np.isnan(core.states)
     return np.asarray(np.where(same, 0.0, np.abs(out - core.states) / size).max(axis=1))

@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from fusus.core.estimation.navigation_ekf.past import SPACING_S
 from fusus.core.estimation.navigation_ekf.states import MEMORY, MOMENTS, PAST, W
 from fusus.core.firmware.translation.types import BOOL, REAL, Layout, Type
 
@@ -17,12 +18,19 @@ PREFIXES = {
     "fusus.core.control.sections": "filter", "fusus.core.vehicle.mixer": "mixer", "fusus.core.vehicle.arming": "arming",
 }  # fmt: skip
 # What only keeps figures for drawing has no place on a board.
-LEFT_OUT = {"advance_all": ("motion", "key_every", "key_x", "key_p", "sample")}
+LEFT_OUT: dict[str, tuple[str, ...]] = {"advance_all": ("motion", "key_every", "key_x", "key_p", "sample")}
 _ROW = Type("array")
 
 
-def layout_for(motors: int, sections: int) -> Layout:
-    """Return the layout of a craft with so many motors, whose gyro passes through so many second-order sections."""
+def moments_for(delay_s: float, sigma_s: float) -> int:
+    """Return how many moments a board has to remember for late fixes: half as long again as the longest delay, a power of two."""
+    wanted = (1.5 * (delay_s + 3.0 * sigma_s) + 0.1) / SPACING_S
+    return int(min(max(2 ** math.ceil(math.log2(wanted)), 32), MOMENTS))
+
+
+def layout_for(motors: int, sections: int, moments: int = MOMENTS) -> Layout:
+    """Return the layout of a craft with so many motors, whose gyro passes through so many second-order sections; ``moments`` as
+    :func:`moments_for` says."""
     inner: dict[tuple[str, str], tuple[int, ...]] = {
         ("attitude_ekf", "p"): (6,), ("attitude_ekf", "work"): (6,), ("attitude_ekf", "e"): (6,),
         ("filter", "sections"): (6,), ("filter", "memory"): (sections, 2), ("mixer", "table"): (4,), ("mixer", "out"): (motors,),
@@ -36,10 +44,11 @@ def layout_for(motors: int, sections: int) -> Layout:
         rows={("filter", "sections"): sections, ("mixer", "table"): motors},
         fields={
             ("AttitudeEkfState", "p"): (6, 6), ("AttitudeEkfState", "work"): (3, 6), ("NavigationState", "m"): (MEMORY,),
-            ("NavigationState", "p"): (W * W,), ("NavigationState", "past"): (MOMENTS, PAST), ("Start", "q_nb"): (4,),
+            ("NavigationState", "p"): (W * W,), ("NavigationState", "past"): (moments, PAST), ("Start", "q_nb"): (4,),
             ("Start", "gyro_bias_b"): (3,),
         },
         left_out=LEFT_OUT,
+        constants={"NAVIGATION_MOMENTS": moments},
         types={
             "Site": {"gravity_m_s2": REAL, "declination_rad": REAL},
             "Start": {

@@ -59,7 +59,12 @@ def pace_of(p: EstimatorParameters, dt_s: float, span_s: float) -> Pace:
 
 
 def limits_for(
-    p: EstimatorParameters, given: EstimatorInput, has_field: bool, flips: int, is_single: bool, sigmas: dict[str, Array]
+    p: EstimatorParameters,
+    given: EstimatorInput,
+    has_field: bool,
+    flips: int,
+    is_single: bool,
+    sigmas: dict[str, Array],
 ) -> dict[str, float | Array]:
     """Return how far figures may differ, at all samples (N,) or at each, by name: attitude rad, gyro bias rad/s, position m, velocity m/s,
     sigmas relative.
@@ -73,7 +78,9 @@ def limits_for(
     pace = pace_of(p, dt, span)
     tau = pace.tau_s if has_field else max(pace.tau_s, span)
     n = min(len(given.t_s), 2.0 * tau / dt)
-    turned = float((np.linalg.norm(given.samples.gyro_b, axis=1) * given.samples.dt_s).sum()) * min(1.0, 3.0 * tau / max(span, dt))
+    turned = float((np.linalg.norm(given.samples.gyro_b, axis=1) * given.samples.dt_s).sum()) * min(
+        1.0, 3.0 * tau / max(span, dt)
+    )
     attitude = SIGMAS * PER_STEP * U * math.sqrt(n) + U * min(tau, span) / pace.every_s + U * turned
     attitude += flips * GATE_RAD * min(1.0, pace.every_s / pace.tau_s)
     out: dict[str, float | Array] = {"attitude": attitude, "sigmas": SIGMA_SHARE}

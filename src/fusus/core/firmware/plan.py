@@ -10,6 +10,8 @@ from fusus.core.calibration.apply import Corrections
 from fusus.core.calibration.thermal import evaluate
 from fusus.core.control.cascade import Cascade
 from fusus.core.estimation.catalogue import EstimatorInfo, EstimatorParameters
+from fusus.core.estimation.navigation_ekf.parameters import Parameters as NavigationParameters
+from fusus.core.firmware.layout import moments_for
 from fusus.core.firmware.translation.types import Precision
 from fusus.core.frames import quaternion
 from fusus.core.world.site import Site
@@ -125,6 +127,16 @@ class Plan:
     errors: int = 0
     first_variances: tuple[float, ...] = ()
     said: dict[str, str] = field(default_factory=dict)
+
+    @property
+    def moments(self) -> int:
+        """How many moments the navigation EKF remembers on the board."""
+        p = self.parameters
+        return (
+            moments_for(p.gnss_delay_s, p.gnss_delay_sigma_s)
+            if isinstance(p, NavigationParameters)
+            else moments_for(0.0, 0.0)
+        )
 
     def evidence(self, path: str) -> str:
         """Return where a figure comes from, in words."""

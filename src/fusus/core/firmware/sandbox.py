@@ -49,7 +49,9 @@ class Ended:
             return f"it was stopped after {self.seconds:.0f} s: it does not come to an end, or takes far too long"
         if self.signal:
             return _SIGNALS.get(self.signal, f"it was killed by signal {self.signal} ({_signal_name(self.signal)})")
-        return f"it ended with status {self.status}" + (f": {self.err.strip().splitlines()[-1]}" if self.err.strip() else "")
+        return f"it ended with status {self.status}" + (
+            f": {self.err.strip().splitlines()[-1]}" if self.err.strip() else ""
+        )
 
 
 _SIGNALS = {
@@ -74,13 +76,18 @@ def run_limited(command: list[str], folder: Path, limits: Limits, cancelled: Cal
     """Run a command in ``folder`` within limits and wait for its end; it never outlives the call."""
     if sys.platform != "linux":
         raise SandboxError("Foreign code is only run on Linux, where its time and memory can be limited.")
-    environment = {"PATH": os.environ.get("PATH", "/usr/bin:/bin"), "LC_ALL": "C", "TMPDIR": str(folder), "HOME": str(folder)}
+    environment = {
+        "PATH": os.environ.get("PATH", "/usr/bin:/bin"),
+        "LC_ALL": "C",
+        "TMPDIR": str(folder),
+        "HOME": str(folder),
+    }
     out, err = folder / "stdout.txt", folder / "stderr.txt"
     began = time.monotonic()
     timed_out = False
     # The shell sets the limits before the program begins: code of our own between fork and exec is not safe beside threads.
     seconds = int(limits.seconds) + 2
-    set_limits = f"ulimit -t {seconds}; ulimit -v {limits.memory_bytes >> 10}; ulimit -f {MOST_FILE_BYTES >> 9}; ulimit -c 0; exec \"$@\""
+    set_limits = f'ulimit -t {seconds}; ulimit -v {limits.memory_bytes >> 10}; ulimit -f {MOST_FILE_BYTES >> 9}; ulimit -c 0; exec "$@"'
     with out.open("wb") as out_file, err.open("wb") as err_file:
         process = subprocess.Popen(
             ["/bin/sh", "-c", set_limits, "sh", *command], cwd=folder, env=environment, stdin=subprocess.DEVNULL, stdout=out_file,
@@ -105,7 +112,12 @@ def run_limited(command: list[str], folder: Path, limits: Limits, cancelled: Cal
     status = process.wait()
     timed_out = timed_out or -status == signal.SIGXCPU
     return Ended(
-        status, -status if status < 0 and not timed_out else 0, timed_out, _head(out), _head(err), time.monotonic() - began
+        status,
+        -status if status < 0 and not timed_out else 0,
+        timed_out,
+        _head(out),
+        _head(err),
+        time.monotonic() - began,
     )
 
 

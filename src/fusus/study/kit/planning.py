@@ -39,8 +39,15 @@ def state_of(project: Project) -> str:
         mode="json",
         include={"brief": {"craft", "place", "day"}, "parts": True, "loops": True, "kit": {"precision"}},
     )
-    force = {k: c.model_dump(mode="json", include={"parameters"}) for k, c in project.bench.in_force().items() if project.bench.use}
-    tuned = {f: getattr(project.fusion.parameters_of(name), f) for f in project.fusion.parameters_of(name).__dataclass_fields__}
+    force = {
+        k: c.model_dump(mode="json", include={"parameters"})
+        for k, c in project.bench.in_force().items()
+        if project.bench.use
+    }
+    tuned = {
+        f: getattr(project.fusion.parameters_of(name), f)
+        for f in project.fusion.parameters_of(name).__dataclass_fields__
+    }
     text = json.dumps([name, tuned, parts, force, project.name], sort_keys=True)
     return hashlib.sha256(text.encode()).hexdigest()[:12]
 
@@ -107,7 +114,9 @@ def _aiding(project: Project) -> Aiding:
         has_fixes, has_field = choice.receiver is not None, choice.magnetometer is not None
     t = np.arange(10)[:, None]
     baro: Array = np.hstack([t / baro_hz, np.zeros((10, 1))]) if baro_hz else np.empty((0, 2))
-    mag: Array = np.hstack([t / mag_hz, np.zeros((10, 3)), np.full((10, 1), 1.0 / mag_hz)]) if has_field else np.empty((0, 5))
+    mag: Array = (
+        np.hstack([t / mag_hz, np.zeros((10, 3)), np.full((10, 1), 1.0 / mag_hz)]) if has_field else np.empty((0, 5))
+    )
     gnss: Array = np.hstack([t * 0.1, np.zeros((10, 6)), np.ones((10, 2))]) if has_fixes else np.empty((0, 9))
     return Aiding(gnss, baro, mag, starts_at_home=True)
 
@@ -124,7 +133,9 @@ def _scales(project: Project) -> Scales:
     imu = choice.imu if choice else None
     field = choice.magnetometer if choice else None
     said = f"widest range and bits of {imu.part.name}" if imu else "usual ranges at 16 bits, for no IMU is chosen"
-    return Scales(step(imu, "gyro"), step(imu, "acc"), step(field, "mag"), f"{said}; set your sensor to it, or mend this")
+    return Scales(
+        step(imu, "gyro"), step(imu, "acc"), step(field, "mag"), f"{said}; set your sensor to it, or mend this"
+    )
 
 
 def _controls(project: Project) -> Controls:
@@ -132,7 +143,12 @@ def _controls(project: Project) -> Controls:
     flown = controller_of(study, "attitude-ekf")
     loops = project.loops
     return Controls(
-        flown.cascade, flown.sections, study.mixer.mix, project.brief.craft.idle_share**2, loops.arm_tilt_rad, loops.arm_when_due
+        flown.cascade,
+        flown.sections,
+        study.mixer.mix,
+        project.brief.craft.idle_share**2,
+        loops.arm_tilt_rad,
+        loops.arm_when_due,
     )
 
 
@@ -142,7 +158,9 @@ def _said(project: Project, force: dict[str, StoredCalibration], name: str) -> d
     loops, craft = project.loops, project.brief.craft
     for kind in ("gyro-bias", "thermal", "six-face", "magnetometer", "mounting", "motor-current"):
         c = force.get(kind)
-        told[kind] = f"bench, recording “{c.recording}”, {c.when.date().isoformat()}, {c.verdict}" if c else "none in force"
+        told[kind] = (
+            f"bench, recording “{c.recording}”, {c.when.date().isoformat()}, {c.verdict}" if c else "none in force"
+        )
     for axis in ("roll", "pitch", "yaw"):
         hz = loops.yaw_crossover_hz if axis == "yaw" else loops.crossover_hz
         by_hand = getattr(loops, axis) is not None
@@ -152,8 +170,16 @@ def _said(project: Project, force: dict[str, StoredCalibration], name: str) -> d
         told[f"cascade.{axis}_ahead"] = f"feed-forward {loops.feed_forward:g} of it"
     for field in ("tilt_p", "heading_p", "climb_p", "place_p", "speed_p"):
         told[f"cascade.{field}"] = "by hand" if getattr(loops, field) is not None else "slower than the loop inside it"
-    told |= {"cascade.height_p": "a third of the climb loop", "cascade.climb_i": "of the climb loop", "cascade.speed_i": "of the speed loop"}
-    told |= {"cascade.push_m_s2": "by the tilt limit", "cascade.gravity_m_s2": "of the site", "cascade.full_n": "all motors"}
+    told |= {
+        "cascade.height_p": "a third of the climb loop",
+        "cascade.climb_i": "of the climb loop",
+        "cascade.speed_i": "of the speed loop",
+    }
+    told |= {
+        "cascade.push_m_s2": "by the tilt limit",
+        "cascade.gravity_m_s2": "of the site",
+        "cascade.full_n": "all motors",
+    }
     names = {
         "rate_rad_s": "rate_rad_s", "yaw_rate_rad_s": "yaw_rate_rad_s", "tilt_rad": "tilt_rad", "speed_m_s": "speed_m_s",
         "up_m_s": "up_m_s", "down_m_s": "down_m_s", "shaping_s": "shaping_s", "curve": "stick_curve", "dead": "dead_band",

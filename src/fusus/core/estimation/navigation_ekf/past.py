@@ -8,7 +8,9 @@ from fusus.core._jit import kernel
 from fusus.core.arrays import Array
 from fusus.core.estimation.navigation_ekf.states import AT_PAST, MOMENT, MOMENTS, POS, SUMS
 
-SPACING_S = 0.0037  # moments are kept no closer than this: no multiple of usual intervals, so that rounding decides nothing
+SPACING_S = (
+    0.0037  # moments are kept no closer than this: no multiple of usual intervals, so that rounding decides nothing
+)
 
 
 @kernel

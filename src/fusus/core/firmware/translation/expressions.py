@@ -16,7 +16,23 @@ _MATH = {
     "sqrt": "sqrt", "sin": "sin", "cos": "cos", "tan": "tan", "atan2": "atan2", "acos": "acos", "asin": "asin", "exp": "exp",
     "hypot": "hypot", "floor": "floor",
 }  # fmt: skip
-_RESERVED = {"sin", "cos", "tan", "exp", "floor", "sqrt", "double", "float", "int", "short", "long", "register", "signed", "near", "far"}
+_RESERVED = {
+    "sin",
+    "cos",
+    "tan",
+    "exp",
+    "floor",
+    "sqrt",
+    "double",
+    "float",
+    "int",
+    "short",
+    "long",
+    "register",
+    "signed",
+    "near",
+    "far",
+}
 OPERATORS: dict[type, tuple[str, int]] = {
     ast.Add: ("+", ADD), ast.Sub: ("-", ADD), ast.Mult: ("*", MUL), ast.Div: ("/", MUL), ast.FloorDiv: ("/", MUL), ast.Mod: ("%", MUL),
     ast.BitAnd: ("&", BITS), ast.BitOr: ("|", BITS - 2),
@@ -26,7 +42,7 @@ _COMPARE: dict[type, tuple[str, int]] = {
 }  # fmt: skip
 
 
-class Untranslatable(TypeError):
+class UntranslatableError(TypeError):
     """A kernel uses something that has no plain C."""
 
 
@@ -85,9 +101,9 @@ class Scope:
         """The C type of figures."""
         return "float" if self.precision == "single" else "double"
 
-    def refuse(self, node: ast.AST, why: str) -> Untranslatable:
+    def refuse(self, node: ast.AST, why: str) -> UntranslatableError:
         """Return the error that a node has no plain C."""
-        return Untranslatable(f"{self.source.name}, line {getattr(node, 'lineno', 0)}: {why}: {ast.unparse(node)}")
+        return UntranslatableError(f"{self.source.name}, line {getattr(node, 'lineno', 0)}: {why}: {ast.unparse(node)}")
 
 
 def to_real(scope: Scope, code: Code) -> Code:
@@ -271,9 +287,7 @@ def _call(scope: Scope, node: ast.Call) -> Code:
             return Code(f"isnan({args[0].text})", Type("bool"))
         if node.func.attr in _MATH:
             suffix = "f" if scope.precision == "single" else ""
-            return Code(
-                f"{_MATH[node.func.attr]}{suffix}({', '.join(to_real(scope, a).text for a in args)})", REAL
-            )
+            return Code(f"{_MATH[node.func.attr]}{suffix}({', '.join(to_real(scope, a).text for a in args)})", REAL)
     if not isinstance(node.func, ast.Name):
         raise scope.refuse(node, "a call without C")
     name = node.func.id

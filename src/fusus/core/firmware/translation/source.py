@@ -79,7 +79,8 @@ def comment_above(module: ModuleType, name: str) -> tuple[str, str]:
             continue
         names = [n.id for t in node.targets for n in ast.walk(t) if isinstance(n, ast.Name)]
         if name in names:
-            lines, at = [], node.lineno - 1
+            lines: list[str] = []
+            at = node.lineno - 1
             while at in comments:
                 lines.insert(0, comments[at])
                 at -= 1

@@ -40,7 +40,7 @@ class Layout:
     ``modules``: the prefix that C names of a Python module get. ``inner``: lengths of the inner dimensions of arrays, by prefix and name.
     ``rows``: arrays of a known number of rows, likewise. ``fields``: shapes of the arrays that structs hold, by class and field.
     ``left_out``: parameters, by function, that only keep figures for drawing: neither they nor what they alone need is on a board.
-    ``types``: types of fields of classes that are no plain structs.
+    ``constants``: whole numbers that are another size on a board. ``types``: types of fields of classes that are no plain structs.
     """
 
     modules: dict[str, str]
@@ -49,6 +49,7 @@ class Layout:
     fields: dict[tuple[str, str], tuple[int, ...]] = field(default_factory=dict)
     left_out: dict[str, tuple[str, ...]] = field(default_factory=dict)
     types: dict[str, dict[str, Type]] = field(default_factory=dict)
+    constants: dict[str, int] = field(default_factory=dict)
 
     def prefix(self, module: str) -> str:
         """Return the prefix of C names that come from a module: the longest that is told."""

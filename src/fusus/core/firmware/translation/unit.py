@@ -10,8 +10,9 @@ from typing import Any
 
 from fusus.core.firmware.translation.expressions import Code, Scope, as_type, c_name, express, literal
 from fusus.core.firmware.translation.source import Source, comment_above, home_of, plain_function, source_of
-from fusus.core.firmware.translation.statements import Writer, write_body
+from fusus.core.firmware.translation.statements import write_body
 from fusus.core.firmware.translation.types import INT, NONE, REAL, Layout, Precision, Type, is_same
+from fusus.core.firmware.translation.writer import Writer
 
 WIDTH = 112
 # Constants that mean places of the precision, not a size.
@@ -75,7 +76,9 @@ class Unit:
                 else:
                     kind = self.struct(of.struct) if of.kind == "struct" else self._c_type(of)
                     lines.append(f"    {kind} {c_name(field_name)};")
-            self.structs[name] = f"{comment(cls.__doc__ or '')}\ntypedef struct {{\n" + "\n".join(lines) + f"\n}} {name};\n"
+            self.structs[name] = (
+                f"{comment(cls.__doc__ or '')}\ntypedef struct {{\n" + "\n".join(lines) + f"\n}} {name};\n"
+            )
         return name
 
     def declarations(self) -> str:
@@ -106,12 +109,14 @@ class Unit:
         c = self._constant_name(home.__name__, there)
         above, beside = comment_above(home, there)
         if isinstance(value, int):
-            self.constants.setdefault(c, ("int", str(value), beside))
+            self.constants.setdefault(c, ("int", str(self.layout.constants.get(c, value)), beside))
             return Code(c, INT)
         if not isinstance(value, float):
             raise TypeError(f"{source.name}: {name} is no figure")
         value = ROUNDING[self.precision].get(there, value)
-        self.constants.setdefault(c, ("real", literal(value, self.precision), " ".join(t for t in (above, beside) if t)))
+        self.constants.setdefault(
+            c, ("real", literal(value, self.precision), " ".join(t for t in (above, beside) if t))
+        )
         return Code(c, REAL)
 
     def _constant_name(self, module: str, name: str) -> str:
@@ -162,7 +167,9 @@ class Unit:
                 in_place = argument
         scope = Scope(source, self.layout, self.precision, variables, self._constant, self._call)
         outs = _out_names(source, returns)
-        counts = Counter(n.id for n in ast.walk(source.tree) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store))
+        counts = Counter(
+            n.id for n in ast.walk(source.tree) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)
+        )
         # A variable that another call fills is no constant, nor is a parameter.
         filled = {
             e.id
@@ -172,7 +179,11 @@ class Unit:
             if isinstance(t, ast.Tuple)
             for e in t.elts
             if isinstance(e, ast.Name)
-        } | {n.target.id for n in ast.walk(source.tree) if isinstance(n, ast.AugAssign) and isinstance(n.target, ast.Name)}
+        } | {
+            n.target.id
+            for n in ast.walk(source.tree)
+            if isinstance(n, ast.AugAssign) and isinstance(n.target, ast.Name)
+        }
         w = Writer(
             scope, returns, _places(source.tree), {v for v, k in counts.items() if k == 1} - filled, in_place, outs,
             declared=set(arguments),

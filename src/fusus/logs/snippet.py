@@ -1,7 +1,7 @@
 """C for firmware that prints the line protocol: generated for the chosen streams, the maker's own (0BSD)."""
 
-from fusus.devices.protocol import checksum, unit_of
 from fusus.errors import RecordingError
+from fusus.logs.lines import checksum, unit_of
 from fusus.logs.streams import STREAMS
 
 USUAL: dict[str, tuple[str, ...]] = {
@@ -21,7 +21,10 @@ USUAL: dict[str, tuple[str, ...]] = {
     "motor": ("motor_1", "motor_2", "motor_3", "motor_4"),
     "stick": ("roll", "pitch", "yaw", "throttle"),
     "range": ("range_m",),
+    "board": ("q_w", "q_x", "q_y", "q_z", *(f"gyro_bias_{a}_rad_s" for a in "xyz")),
 }
+# What an estimator that finds place and speed says too.
+MOTION = (*(f"pos_{a}_m" for a in "ned"), *(f"vel_{a}_m_s" for a in "ned"))
 
 _HEAD = """/* Prints sensor readings as lines that Fusus captures. 0BSD: yours to use as you like.
    Give send_line what writes a string to your serial port or UDP socket. Values are in SI units as the names say;
@@ -45,15 +48,18 @@ static void finish_line(char *line, size_t size)
 """
 
 
-def c_snippet(streams: tuple[str, ...]) -> str:
-    """Return C99 with one function a stream and one that prints all headers: call that at the start and every 2 s."""
+def c_snippet(streams: tuple[str, ...], more: tuple[str, ...] = ()) -> str:
+    """Return C99 with one function a stream and one that prints all headers: call that at the start and every 2 s.
+
+    ``more``: columns that stand behind the usual ones of the board's own estimate.
+    """
     for name in streams:
         if name not in USUAL and name.rstrip("23") != "imu":
             raise RecordingError(name, f"there is no such stream; choose from {', '.join(USUAL)}.")
     parts = [_HEAD]
     headers = []
     for name in streams:
-        columns = USUAL.get(name, USUAL["imu"])
+        columns = USUAL.get(name, USUAL["imu"]) + (more if name == "board" else ())
         words = ",".join(f"{c}[{unit_of(c)}]" if unit_of(c) else c for c in columns)
         body = f"#{name},{words}"
         headers.append(f'    send_line("{_c_text(body)}*{checksum(body.encode()):02X}\\n");')

@@ -1,0 +1,33 @@
+"""A kit as files: what is generated, what comes with it, and how it is written."""
+
+from fusus.core.firmware.control_files import control_files
+from fusus.core.firmware.estimator_files import estimator_files
+from fusus.core.firmware.plan import Plan
+from fusus.core.firmware.render import render, template
+from fusus.core.firmware.sensor_files import sensor_files
+
+# What comes behind the usual columns of the board's own estimate, for estimators that find place and speed.
+_MOTION = ", ".join(f"now->{what}[{i}]" for what in ("position_m", "velocity_m_s") for i in range(3))
+
+
+def kit_files(plan: Plan, telemetry: str, streams: tuple[str, ...], vectors: list[str]) -> dict[str, str]:
+    """Return all files of a kit by name; ``telemetry`` is C that prints the line protocol for ``streams``."""
+    precision = plan.precision
+    has_motion = plan.info.gives == "motion"
+    prints = [line.rstrip(" {") for line in telemetry.splitlines() if line.startswith("void print_")]
+    head = "\n".join(f"{line};" for line in prints)
+    notice = render(precision, "telemetry.h.j2", functions=head)
+    files = estimator_files(plan) | sensor_files(plan) | control_files(plan)
+    return files | {
+        "telemetry.h": notice,
+        "telemetry.c": telemetry,
+        "test_kit.c": render(precision, "test_kit.c.j2"),
+        "desk.c": render(precision, "desk.c.j2", motion=f",\n            {_MOTION}" if has_motion else ""),
+        "Makefile": render(precision, "Makefile.j2"),
+        "README.md": render(
+            precision, "README.md.j2", plan=plan, motors=len(plan.controls.table), streams=", ".join(streams)
+        ),
+        "LICENSE": template("LICENSE"),
+        "own_estimator.h": template("own_estimator.h"),
+        "vectors.txt": "\n".join(vectors) + "\n",
+    }
