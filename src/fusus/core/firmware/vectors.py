@@ -169,15 +169,19 @@ def control_vectors(plan: Plan, seed: int = 5) -> list[str]:
         q = np.array([1.0, *(0.2 * at[:3])])
         q /= np.linalg.norm(q)
         gyro, bias = 0.5 * at[3:6] + rng.normal(0, 0.02, 3), np.array([0.01, -0.02, 0.005])
-        seen = Seen(
-            *(float(v) for v in q),
-            *(float(v) for v in 3.0 * at[6:9]),
-            *(float(v) for v in at[9:12]),
-            bool(i % 3 or mode < 4),
+        seen = Seen._make(
+            (
+                *(float(v) for v in q),
+                *(float(v) for v in 3.0 * at[6:9]),
+                *(float(v) for v in at[9:12]),
+                bool(i % 3 or mode < 4),
+            )
         )
         sticks = np.clip(0.6 * at[12:15], -1, 1)
         throttle = float(np.clip(0.55 + 0.2 * at[15], 0, 1))
-        wish = Wish(mode, *(float(v) for v in sticks), throttle, *(float(v) for v in 3.0 * at[16:22]), float(at[22]))
+        wish = Wish._make(
+            (mode, *(float(v) for v in sticks), throttle, *(float(v) for v in 3.0 * at[16:22]), float(at[22]))
+        )
         rate = [filtered(c.sections, memory, j, float(gyro[j])) - float(bias[j]) for j in range(3)]
         p, r, y, thrust, _ = wanted_rates(c.cascade, k, wish, seen, dt)
         flies = flies or thrust >= LIFTS * c.cascade.mass_kg * c.cascade.gravity_m_s2

@@ -72,7 +72,7 @@ def write_kit(target: Path, files: dict[str, str], plan: Plan) -> KitExport:
     if changed:
         raise ProjectError(
             target,
-            f"{', '.join(changed)} {'was' if len(changed) == 1 else 'were'} changed by hand, or came from elsewhere. Take another folder, or move them away.",
+            f"{', '.join(changed)}: changed by hand since, or from elsewhere. Take another folder, or move what is there away.",
         )
     for name, text in files.items():
         write_atomically(target / name, text.encode())
@@ -83,13 +83,15 @@ def write_kit(target: Path, files: dict[str, str], plan: Plan) -> KitExport:
         "files": {name: _digest(text.encode()) for name, text in files.items()},
     }  # fmt: skip
     write_atomically(target / LIST, (json.dumps(told, indent=2, ensure_ascii=False) + "\n").encode())
-    return KitExport(
-        when=when,
-        folder=str(target),
-        state=plan.state,
-        precision=plan.precision,
-        estimator=plan.info.name,
-        files=tuple(files),  # type: ignore[arg-type]
+    return KitExport.model_validate(
+        {
+            "when": when,
+            "folder": str(target),
+            "state": plan.state,
+            "precision": plan.precision,
+            "estimator": plan.info.name,
+            "files": tuple(files),
+        }
     )
 
 

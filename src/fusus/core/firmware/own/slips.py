@@ -1,0 +1,283 @@
+"""Common slips of estimators, each as what would undo it: another input, or the output read otherwise."""
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from fusus.core.arrays import Array
+from fusus.core.estimation.initial import Start
+from fusus.core.estimation.replay import EstimatorInput
+from fusus.core.estimation.samples import Samples
+from fusus.core.frames import quaternion
+from fusus.core.world.site import Site
+
+Changed = tuple[EstimatorInput, Start]
+# Intervals that are written into code instead of measured, s.
+FIXED_S = (1e-3, 2e-3, 2.5e-3, 4e-3, 5e-3, 8e-3, 0.01, 0.02)
+LATE = (1, 2, 3, 5, 10)
+G = 9.80665
+
+
+@dataclass(frozen=True, slots=True)
+class Slip:
+    """A slip by a short name: when that is undone the code agrees; what is then wrong in the code, and what to do.
+
+    ``given``: ways to change what goes in, of which the best counts (whether the start's bias has the slip too depends on the code);
+    ``read`` changes what came out, (N, 4) to (N, 4).
+    """
+
+    name: str
+    agrees: str
+    mend: str
+    given: tuple[Callable[[EstimatorInput, Start], Changed], ...] = ()
+    read: Callable[[Array], Array] | None = None
+
+
+def _samples(
+    given: EstimatorInput, gyro: Array | None = None, acc: Array | None = None, mag: Array | None = None
+) -> EstimatorInput:
+    s = given.samples
+    new = Samples(
+        s.dt_s, s.gyro_b if gyro is None else gyro, s.acc_b if acc is None else acc, s.mag_b if mag is None else mag
+    )
+    return replace(given, samples=new)
+
+
+Ways = tuple[Callable[[EstimatorInput, Start], Changed], ...]
+
+
+def _bias_too(change: Callable[[EstimatorInput], EstimatorInput], of_bias: Callable[[Array], Array]) -> Ways:
+    """Return two ways to change a gyro: with the start's bias, and without it."""
+    return (
+        lambda given, start: (change(given), start),
+        lambda given, start: (change(given), start._replace(gyro_bias_b=of_bias(start.gyro_bias_b))),
+    )
+
+
+def _times(sensor: str, factors: Array) -> Ways:
+    """Return what multiplies a sensor's axes by factors."""
+    if sensor == "gyro":
+        return _bias_too(lambda g: _samples(g, gyro=g.samples.gyro_b * factors), lambda b: b * factors)
+
+    def change(given: EstimatorInput, start: Start) -> Changed:
+        s = given.samples
+        if sensor == "acc":
+            return _samples(given, acc=s.acc_b * factors), start
+        return _samples(given, mag=s.mag_b * factors), start
+
+    return (change,)
+
+
+def _swapped(sensor: str, order: tuple[int, int, int]) -> Ways:
+    columns = list(order)
+    if sensor == "gyro":
+        return _bias_too(lambda g: _samples(g, gyro=g.samples.gyro_b[:, columns]), lambda b: b[columns])
+    return (lambda given, start: (_samples(given, acc=given.samples.acc_b[:, columns]), start),)
+
+
+def _as_if(fixed_s: float) -> Ways:
+    """Return what makes rates so much larger that a fixed interval turns as far as the true one."""
+
+    def change(given: EstimatorInput, start: Start) -> Changed:
+        ratio = given.samples.dt_s[:, None] / fixed_s
+        bias = start.gyro_bias_b
+        # What is subtracted in the code is the bias as it is: it stays, and only the motion grows.
+        return _samples(given, gyro=(given.samples.gyro_b - bias) * ratio + bias), start
+
+    return (change,)
+
+
+def _bias_off(times: float) -> Ways:
+    return (lambda given, start: (_samples(given, gyro=given.samples.gyro_b - times * start.gyro_bias_b), start),)
+
+
+def _earlier(samples: int) -> Callable[[Array], Array]:
+    def read(q: Array) -> Array:
+        return np.concatenate([q[samples:], np.repeat(q[-1:], samples, axis=0)])
+
+    return read
+
+
+def _about_down(angle_rad: float) -> Callable[[Array], Array]:
+    turn = np.array([math.cos(0.5 * angle_rad), 0.0, 0.0, math.sin(0.5 * angle_rad)])
+    return lambda q: quaternion.multiply(np.broadcast_to(turn, q.shape), q)
+
+
+# East-north-up to north-east-down on the left, forward-left-up to forward-right-down on the right.
+_LEFT, _RIGHT = np.array([0.0, math.sqrt(0.5), math.sqrt(0.5), 0.0]), np.array([0.0, 1.0, 0.0, 0.0])
+
+
+def _other_axes(left: bool, right: bool) -> Callable[[Array], Array]:
+    def read(q: Array) -> Array:
+        out = quaternion.multiply(np.broadcast_to(_LEFT, q.shape), q) if left else q
+        return quaternion.multiply(out, np.broadcast_to(_RIGHT, out.shape)) if right else out
+
+    return read
+
+
+def slips_for(given: EstimatorInput, site: Site) -> tuple[Slip, ...]:
+    """Return the slips that a recording can show."""
+    return (*_signs(), *_sizes(given), *_readings(site))
+
+
+def _signs() -> list[Slip]:
+    out = []
+    words = {"gyro": "gyro", "acc": "accelerometer", "mag": "magnetometer"}
+    for sensor, title in words.items():
+        for i, axis in enumerate("xyz"):
+            factors = np.ones(3)
+            factors[i] = -1.0
+            out.append(
+                Slip(
+                    f"{sensor} {axis} sign",
+                    f"the sign of {title} {axis} is flipped",
+                    f"Look for a minus too many or too few at {title} {axis}, or for an axis of the board that points the other way.",
+                    _times(sensor, factors),
+                )
+            )
+        out.append(
+            Slip(f"{sensor} signs", f"all signs of the {title} are flipped", _ALL[sensor], _times(sensor, -np.ones(3)))
+        )
+    for a, b, order in (("x", "y", (1, 0, 2)), ("y", "z", (0, 2, 1)), ("x", "z", (2, 1, 0))):
+        for sensor in ("gyro", "acc"):
+            out.append(
+                Slip(
+                    f"{sensor} {a}{b} swapped",
+                    f"{words[sensor]} {a} and {b} are exchanged",
+                    "Compare the order of the registers with the order of the axes.",
+                    _swapped(sensor, order),
+                )
+            )
+    return out
+
+
+_ALL = {
+    "gyro": "It turns the wrong way about all axes: look at the sense of rates, and at the order of the quaternion's product.",
+    "acc": "It takes the accelerometer for gravity: at rest a specific force points up, z is -9.81 m/s² with z down.",
+    "mag": "The field is taken with all signs turned: look at the transformation from the sensor's axes.",
+}
+
+
+def _sizes(given: EstimatorInput) -> list[Slip]:
+    one = np.ones(3)
+    out = [
+        Slip(
+            "degrees as radians",
+            "rates are divided by 57.3: degrees are taken as radians",
+            "Convert rates to rad/s before they are integrated, and only once.",
+            _times("gyro", one * math.pi / 180),
+        ),
+        Slip(
+            "converted twice",
+            "rates are multiplied by 57.3: they are converted from degrees although they are in rad/s",
+            "Leave the conversion out: rates come in rad/s.",
+            _times("gyro", one * 180 / math.pi),
+        ),
+        Slip(
+            "half angle",
+            "rates are halved: the half of the angle is missing",
+            "A quaternion turns by half the angle: q += 0.5 q ω dt.",
+            _times("gyro", one * 0.5),
+        ),
+        Slip(
+            "half angle twice",
+            "rates are doubled: the half of the angle is taken twice",
+            "Take the half of the angle once.",
+            _times("gyro", one * 2.0),
+        ),
+        Slip(
+            "accelerometer in g",
+            "the accelerometer is given in g",
+            "Specific forces come in m/s²: mend the gate, or what divides by g.",
+            _times("acc", one / G),
+        ),
+        Slip(
+            "bias not subtracted",
+            "the gyro's bias of the rest is taken off beforehand: it is not subtracted",
+            "Subtract gyro_bias_rad_s of own_init() from the rates, or learn the bias.",
+            _bias_off(1.0),
+        ),
+        Slip(
+            "bias added",
+            "twice the gyro's bias is taken off beforehand: it is added instead of subtracted",
+            "Subtract the bias.",
+            _bias_off(2.0),
+        ),
+    ]
+    usual = float(np.median(given.samples.dt_s))
+    for fixed in FIXED_S:
+        # Where the interval really is what is written, nothing is wrong; a jitter of percents is no slip either.
+        if abs(usual / fixed - 1.0) > 0.05:
+            ms = f"{fixed * 1e3:g} ms"
+            out.append(
+                Slip(
+                    f"dt fixed at {ms}",
+                    f"the interval is {ms}: dt is fixed at {ms}, and here it is {usual * 1e3:.3g} ms",
+                    "Use interval_s of each sample.",
+                    _as_if(fixed),
+                )
+            )
+    return out
+
+
+def _readings(site: Site) -> list[Slip]:
+    out = [
+        Slip(
+            f"{n} late",
+            f"it is read {n} sample{'s' if n > 1 else ''} later: it comes {'one sample' if n == 1 else f'{n} samples'} late",
+            "Give the estimate after the sample is taken in, and use the newest reading.",
+            read=_earlier(n),
+        )
+        for n in LATE
+    ]
+    out += [
+        Slip(
+            "inverse",
+            "the quaternion is inverted: it gives the turn from north-east-down to the body",
+            "Give the conjugate: body to north-east-down.",
+            read=quaternion.conjugate,
+        ),
+        Slip(
+            "order",
+            "the quaternion's real part is taken from behind: it gives x, y, z, w",
+            "Give w, x, y, z.",
+            read=lambda q: q[:, [3, 0, 1, 2]],
+        ),
+        Slip(
+            "east-north-up",
+            "its axes are taken for east, north, up",
+            "Give attitudes against north, east, down.",
+            read=_other_axes(True, False),
+        ),
+        Slip(
+            "body z up",
+            "its body axes are taken for forward, left, up",
+            "Give attitudes of forward, right, down.",
+            read=_other_axes(False, True),
+        ),
+        Slip(
+            "east-north-up and z up",
+            "its axes are taken for east, north, up and forward, left, up",
+            "Give attitudes of forward, right, down against north, east, down.",
+            read=_other_axes(True, True),
+        ),
+    ]
+    d = site.declination_rad
+    if abs(d) > math.radians(1.0):
+        out += [
+            Slip(
+                "magnetic north",
+                f"its heading is turned by {math.degrees(d):+.1f}°: it gives magnetic north",
+                "Add the declination.",
+                read=_about_down(d),
+            ),
+            Slip(
+                "declination sign",
+                f"its heading is turned by {math.degrees(2 * d):+.1f}°: the declination is subtracted instead of added",
+                "East declination is positive: true heading is magnetic plus declination.",
+                read=_about_down(2 * d),
+            ),
+        ]
+    return out

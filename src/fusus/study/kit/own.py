@@ -1,0 +1,212 @@
+"""The maker's own estimator beside Fusus' filters: on recordings, on simulated flights, and on the proving motion."""
+
+import math
+import tempfile
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from fusus.core.analysis.comparison import Comparison, Track, compare
+from fusus.core.arrays import Array
+from fusus.core.estimation.initial import start_from
+from fusus.core.estimation.replay import EstimatorInput, run_estimator
+from fusus.core.firmware.exchange import single_rows
+from fusus.core.firmware.own.examine import Explained, OwnRun, build_own, explain, run_own
+from fusus.core.firmware.own.motion import proving_motion
+from fusus.core.firmware.own.score import rms_angle
+from fusus.core.judgement.verdicts import Verdict, judge
+from fusus.core.progress import Progress, Silent
+from fusus.core.simulation.flights import scenario_named
+from fusus.core.simulation.given import given_by
+from fusus.core.simulation.record import record
+from fusus.core.world.site import Site
+from fusus.errors import AlignmentError
+from fusus.project.records import Project
+from fusus.study.kit.recordings import for_kit
+from fusus.study.loading import load
+from fusus.study.needs import mission_of
+from fusus.study.simulate import place_of, suite_of
+from fusus.study.summary import plain, verdict
+
+PROVING_SEED, FLIGHT_HZ = 1, 500.0
+USUAL_FLIGHT = "mission"
+MOST_RECORDINGS = 3
+# The length of a quaternion beyond which it is worth a word.
+LENGTH_OFF = 0.01
+
+
+@dataclass(frozen=True, slots=True)
+class Case:
+    """Own code over one recording or simulated flight: how it ran, its errors and those of the estimator beside it (None without a
+    reference), its verdicts, and the RMS angle between the two, rad."""
+
+    name: str
+    t_s: Array
+    run: OwnRun
+    own: Comparison | None
+    fusus: Comparison | None
+    beside: str
+    verdicts: tuple[Verdict, ...]
+    apart_rad: float
+    why_not: str = ""
+
+    @property
+    def words(self) -> str:
+        """What went wrong, empty where nothing did."""
+        return self.run.words(self.t_s)
+
+
+@dataclass(frozen=True, slots=True)
+class OwnStudy:
+    """Own code held against all of them."""
+
+    sources: str
+    compiler: str
+    explained: Explained
+    cases: tuple[Case, ...]
+
+    @property
+    def runs_through(self) -> bool:
+        """Whether it came to an end with numbers everywhere."""
+        return self.explained.run.is_whole and all(c.run.is_whole for c in self.cases)
+
+    @property
+    def passes(self) -> bool:
+        """Whether it runs through, follows the proving motion, and fails no requirement."""
+        good = self.runs_through and self.explained.is_good
+        return good and not any(v.word == "fail" for c in self.cases for v in c.verdicts)
+
+
+def check_own(
+    folder: Path, project: Project, sources: Path, recordings: list[str] | None = None, flights: tuple[tuple[str, int], ...] = ((USUAL_FLIGHT, 1),),
+    progress: Progress | None = None,
+) -> OwnStudy:  # fmt: skip
+    """Return how the maker's code does; it is compiled and run in a sandbox, so ask before calling this.
+
+    CompilerError and SandboxError say why nothing could be run at all; crashes, hangs and NaN stand in the result.
+    """
+    progress = progress or Silent()
+    names = recordings if recordings is not None else for_kit(folder, project)[:MOST_RECORDINGS]
+    _, site = place_of(project)
+    with tempfile.TemporaryDirectory(prefix="fusus-own-") as space:
+        progress.step(0, 1, "Compiling")
+        built = build_own(sources, Path(space))
+        explained = explain(built.program, proving_motion(PROVING_SEED, site), site, progress)
+        cases: list[Case] = []
+        total = len(names) + len(flights)
+        for name in names:
+            progress.step(len(cases), total, f"Own code over {name}")
+            loaded = load(folder, project, name)
+            cases.append(_case(name, built.program, project, loaded.given, loaded.reference, loaded.site))
+        for scenario, seed in flights:
+            progress.step(len(cases), total, f"Own code over a simulated {scenario}")
+            given, truth = _flown(project, scenario, seed)
+            cases.append(_case(f"simulated {scenario}, seed {seed}", built.program, project, given, truth, site))
+        progress.step(1, 1, "Own code")
+        return OwnStudy(str(sources), Path(built.compiler).name, explained, tuple(cases))
+
+
+def _flown(project: Project, scenario: str, seed: int) -> tuple[EstimatorInput, Track]:
+    place, site = place_of(project)
+    flight = scenario_named(scenario).flight(mission_of(project), site.gravity_m_s2, FLIGHT_HZ)
+    home = (place.lat_deg, place.lon_deg, place.height_m)
+    return given_by(record(flight.motion, FLIGHT_HZ, suite_of(project), flight.around, site, home, seed), home)
+
+
+def _case(
+    name: str, program: Path, project: Project, given: EstimatorInput, reference: Track | None, site: Site
+) -> Case:
+    given = single_rows(given)
+    start = start_from(given.t_s, *given.samples[1:], site)
+    run = run_own(program, given, start, site)
+    estimator = project.fusion.estimators[0]
+    theirs = run_estimator(estimator, project.fusion.parameters_of(estimator), given, site)
+    last = len(run.estimates) if run.bad_from is None else run.bad_from
+    title = theirs.estimator.title
+    if last < 10:
+        return Case(name, given.t_s, run, None, None, title, (), math.inf, "it gave hardly any estimate")
+    e = run.estimates
+    q = e.q_nb[:last] / np.linalg.norm(e.q_nb[:last], axis=1)[:, None]
+    apart = rms_angle(theirs.outputs.q_nb[:last], q)
+    if reference is None:
+        return Case(name, given.t_s, run, None, None, title, (), apart, "the recording has no reference")
+    pos = e.pos_n[:last] if np.isfinite(e.pos_n[:last]).all() else None
+    vel = e.vel_n[:last] if np.isfinite(e.vel_n[:last]).all() else None
+    motion = theirs.motion
+    track = Track(theirs.t_s, theirs.outputs.q_nb, motion.pos_n if motion else None, motion.vel_n if motion else None)
+    fusion = project.fusion
+    try:
+        own = compare(Track(given.t_s[:last], q, pos, vel), reference, fusion.align_time, fusion.align_yaw)
+        fusus = compare(track, reference, fusion.align_time, fusion.align_yaw)
+    except AlignmentError as error:
+        return Case(name, given.t_s, run, None, None, title, (), apart, str(error))
+    why = "outages are tried on Fusus' own estimators"
+    verdicts = tuple(
+        judge(r, None, why) if r.quantity == "outage" else judge(r, own) for r in project.brief.requirements
+    )
+    return Case(name, given.t_s, run, own, fusus, title, verdicts, apart)
+
+
+def own_words(study: OwnStudy) -> list[str]:
+    """Return what was found, in sentences, the worst first."""
+    e = study.explained
+    out = []
+    motion = "On the proving motion"
+    if not e.run.is_whole:
+        out.append(f"{motion} {e.run.words(np.zeros(e.run.samples + 1))}.")
+    elif e.is_good:
+        out.append(
+            f"{motion} it stays within {math.degrees(e.before.angle_rad):.2f}° (RMS): none of the common slips shows."
+        )
+    elif not e.slips:
+        out.append(
+            f"{motion} it is {_angle(e.before.angle_rad)} off (RMS), and none of {e.tried} tries with common slips explains that: look at the "
+            "equations, one term at a time."
+        )
+    for i, (slip, left) in enumerate(e.slips):
+        lead = "It agrees when " if i == 0 else "Beside that, "
+        before = e.before if i == 0 else e.slips[i - 1][1]
+        off = f"{_angle(before.angle_rad)} off before, {_angle(left.angle_rad)} after"
+        out.append(f"{lead}{slip.agrees} ({off}). {slip.mend}")
+    if e.run.is_whole and abs(e.run.length - 1.0) > LENGTH_OFF:
+        out.append(f"Its quaternion is {e.run.length:.3g} long, not one: normalise it.")
+    for case in study.cases:
+        if case.words:
+            out.append(f"Over {case.name}: {case.words}.")
+    return out
+
+
+def _angle(rad: float) -> str:
+    degrees = math.degrees(rad)
+    return f"{degrees:.2f}°" if degrees < 10 else f"{degrees:.0f}°"
+
+
+def own_report(study: OwnStudy) -> dict[str, Any]:
+    """Return it for scripts."""
+    e = study.explained
+    return plain(
+        {
+            "sources": study.sources,
+            "compiler": study.compiler,
+            "passes": study.passes,
+            "runs_through": study.runs_through,
+            "said": own_words(study),
+            "proving": {
+                "good": e.is_good, "rms_deg": math.degrees(e.before.angle_rad), "tried": e.tried,
+                "slips": [
+                    {"slip": s.name, "agrees_when": s.agrees, "mend": s.mend, "rms_deg_left": math.degrees(left.angle_rad)}
+                    for s, left in e.slips
+                ],
+            },
+            "cases": [
+                {
+                    "name": c.name, "samples": c.run.samples, "estimates": len(c.run.estimates), "problem": c.words or None,
+                    "seconds": c.run.ended.seconds, "apart_from": c.beside, "apart_rms_deg": math.degrees(c.apart_rad),
+                    "why_not": c.why_not or None, "verdicts": [verdict(v, float(c.t_s[0])) for v in c.verdicts],
+                }
+                for c in study.cases
+            ],
+        }
+    )  # type: ignore[no-any-return]  # fmt: skip
