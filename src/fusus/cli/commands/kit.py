@@ -54,6 +54,8 @@ def kit(
 
         document = Document.open(project)
         try:
+            if document.read_only:
+                refuse("the project is open elsewhere; close that window first.", as_json)
             for path, value in (("kit.precision", precision), ("kit.estimator", estimator), ("kit.has_fpu", fpu)):
                 if value is not None:
                     _set(document, path, value, as_json)
@@ -105,9 +107,8 @@ def _tell(report: dict[str, Any]) -> None:
     from rich.console import Console
 
     console = Console(width=150)
-    typer.echo(
-        f"{len(report['files'])} files in {report['folder']}: {report['estimator']}, {report['precision']} precision, state {report['state']}"
-    )
+    chosen = f"{report['estimator']}, {report['precision']} precision, state {report['state']}"
+    typer.echo(f"{len(report['files'])} files in {report['folder']}: {chosen}")
     proof = report["proof"]
     if proof is not None and proof["why_not"]:
         typer.echo(f"Not proved: {proof['why_not']}")
@@ -116,7 +117,9 @@ def _tell(report: dict[str, Any]) -> None:
         for r in proof["recordings"]:
             for h in r["held"]:
                 worst = "no number" if h["worst"] is None else f"{h['worst']:.2e}"
-                table.add_row(r["recording"], r["precision"], f"{h['figure']} ({h['unit']})", worst, f"{h['limit']:.2e}", f"{h['at_s']:.1f}", "equal" if h["equal"] else "NOT EQUAL")  # fmt: skip
+                word = "equal" if h["equal"] else "NOT EQUAL"
+                figures = (f"{h['figure']} ({h['unit']})", worst, f"{h['limit']:.2e}", f"{h['at_s']:.1f}")
+                table.add_row(r["recording"], r["precision"], *figures, word)
             if r["why_not"]:
                 table.add_row(r["recording"], r["precision"], r["why_not"])
         console.print(table)
@@ -135,7 +138,8 @@ def _tell(report: dict[str, Any]) -> None:
         )
         for p in cost["parts"]:
             stack = "–" if p["stack_bytes"] is None else f"{p['stack_bytes']}"
-            table.add_row(p["title"], f"{p['instructions']:.0f}", f"{p['figures_share']:.0%}", stack, f"{p['us_with_unit']:.1f}", f"{p['us_without_unit']:.1f}")  # fmt: skip
+            times = (f"{p['us_with_unit']:.1f}", f"{p['us_without_unit']:.1f}")
+            table.add_row(p["title"], f"{p['instructions']:.0f}", f"{p['figures_share']:.0%}", stack, *times)
         console.print(table)
         typer.echo(f"state {cost['state_bytes']} bytes, code {cost['code_bytes']}, constants {cost['constant_bytes']}")
         typer.echo(cost["assumptions"])

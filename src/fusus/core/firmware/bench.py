@@ -12,8 +12,8 @@ from fusus.core.firmware.plan import Plan
 from fusus.core.firmware.render import template
 from fusus.core.firmware.sandbox import RUN_BYTES, Ended, Limits, run_limited
 
-# A recording is replayed in seconds: what takes this long, and as long again as the recording, does not end.
-LEAST_S = 10.0
+# A recording is replayed in seconds: what takes so long, and a quarter of the recording's own time beyond it, does not end.
+LEAST_S, SHARE = 10.0, 0.25
 
 
 def build_kit(plan: Plan, folder: Path, options: tuple[str, ...] = STRICT) -> Built:
@@ -39,7 +39,7 @@ def run_over(
     target.unlink(missing_ok=True)
     span = float(given.given.t_s[-1] - given.given.t_s[0]) if len(given.given.t_s) else 0.0
     need = 20 * sum(a.nbytes for a in given.given.samples)
-    limits = Limits(seconds or max(LEAST_S, span), RUN_BYTES + need)
+    limits = Limits(seconds or LEAST_S + SHARE * span, RUN_BYTES + need)
     ended = run_limited([*before, str(program), str(source), str(target)], folder, limits, cancelled)
     samples = len(given.given.t_s)
     if not target.exists():

@@ -13,7 +13,7 @@ from fusus.study.kit.planning import plan_of
 from fusus.study.kit.writing import files_of
 
 TITLES = {
-    "estimator_step": "Estimator, a step",
+    "estimator_step": "Estimator, mean step",
     "control_step": "Filters, loops, mixer",
     "sensors_gyro_correct": "Gyro, calibrated",
 }
@@ -60,7 +60,7 @@ def assumptions(cost: Cost) -> str:
         f"Instructions are {how}; a board's are fewer or more by some tens of percent. {CYCLES:g} cycles each, waits for the flash among "
         f"them; an operation on figures {WITH_UNIT:g} by the unit, {BY_LIBRARY:g} by the library in single precision, "
         f"{DOUBLE_BY_LIBRARY:g} in double (which small units do not know). All times may be off by a factor of {DOUBT:g} either way: "
-        "measure on the board."
+        "measure on the board. Of a filter with covariance a step is a mean: one that takes a measurement in is several times as long."
     )
 
 

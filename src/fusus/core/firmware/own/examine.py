@@ -66,6 +66,12 @@ class Explained:
     slips: tuple[tuple[Slip, Score], ...]
     tried: int
     run: OwnRun
+    t_s: Array
+
+    @property
+    def words(self) -> str:
+        """What went wrong with the run, empty where nothing did."""
+        return self.run.words(self.t_s)
 
     @property
     def is_good(self) -> bool:
@@ -107,7 +113,7 @@ def explain(program: Path, proving: Proving, site: Site, progress: Progress | No
     counts = given.t_s > SETTLES_S
     base = run_own(program, given, start, site)
     if not base.is_whole:
-        return Explained(Score(math.inf, math.inf), (), 0, base)
+        return Explained(Score(math.inf, math.inf), (), 0, base, given.t_s)
 
     def of(q_nb: Array) -> Score:
         return score(proving.q_nb[counts], q_nb[counts], given.samples.dt_s[counts])
@@ -134,7 +140,7 @@ def explain(program: Path, proving: Proving, site: Site, progress: Progress | No
         slip, now, q, g, st = best
         found.append((slip, now))
     progress.step(1, 1, "common slips")
-    return Explained(before, tuple(found), tried, base)
+    return Explained(before, tuple(found), tried, base, given.t_s)
 
 
 def _undone(
