@@ -11,6 +11,7 @@ from fusus.app.flying import Flying
 from fusus.app.foresight import Foresight
 from fusus.app.fusing import Fusing
 from fusus.app.jobs import Job, JobRunner
+from fusus.app.kitting import Kitting
 from fusus.app.looping import Looping
 from fusus.app.proving import Proving
 from fusus.app.settings import LAST_PROJECT, RECENT, Settings
@@ -50,6 +51,7 @@ class Desk(QObject):
         self.looping = Looping(self)
         self.flying = Flying(self)
         self.proving = Proving(self)
+        self.kitting = Kitting(self)
         self._disconnect: list[Any] = []
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -99,6 +101,7 @@ class Desk(QObject):
         self.looping.forget()
         self.flying.forget()
         self.proving.forget()
+        self.kitting.forget()
 
     def recent(self) -> list[str]:
         """Return the projects opened before that are still there."""

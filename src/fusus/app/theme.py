@@ -167,6 +167,7 @@ def style_sheet(t: Tokens) -> str:
     QLineEdit, QDateEdit {{ background: transparent; border: 1px solid transparent; border-bottom: 1px solid {t.rule};
         padding: 2px 4px; selection-background-color: {t.accent}; selection-color: {t.paper}; }}
     QLineEdit[role="figure"] {{ font-family: "{MONO}"; border-bottom: 1px solid transparent; }}
+    QPlainTextEdit[role="code"] {{ font-family: "{MONO}"; font-size: {px(12)}px; background: {t.sheet}; border: 1px solid {t.rule}; }}
     QLineEdit:hover, QDateEdit:hover {{ border-bottom: 1px solid {t.faint}; }}
     QLineEdit:focus, QDateEdit:focus {{ border: 1px solid {t.accent}; background: {t.band}; }}
     QLineEdit:disabled {{ color: {t.faint}; }}

@@ -106,6 +106,7 @@ class Window(QMainWindow):
         desk.bench_changed.connect(self._show_notes)
         desk.looping.changed.connect(self._show_notes)
         desk.flying.changed.connect(lambda _: self._show_notes())
+        desk.kitting.ready.connect(lambda _: self._show_notes())
         desk.foresight.outlook_changed.connect(lambda _: self._on_outlook())
         desk.noticed.connect(self.notice.tell)
         desk.busy.connect(self._on_busy)
@@ -142,8 +143,8 @@ class Window(QMainWindow):
         tell_menus(self)
         if shape != self._shape:
             self.show_stage(self.stage, rebuild=True)
-        elif self.stage == "brief":
-            self._refresh_sheet("brief")
+        elif self.stage in ("brief", "kit"):
+            self._refresh_sheet(self.stage)
         self._show_notes()
 
     def _ledger_shape(self, project: Project) -> tuple[object, ...]:
@@ -155,6 +156,7 @@ class Window(QMainWindow):
         return (
             self.stage, requirements, project.brief.place is None, fusion.estimators[0], fusion.recording, chosen, inertia,
             parts.own, tuple((c.kind, c.when) for c in project.bench.in_force().values()), len(project.bench.measured),
+            project.kit.exported,
         )  # fmt: skip
 
     def show_stage(self, name: str, rebuild: bool = False) -> None:

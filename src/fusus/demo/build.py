@@ -4,9 +4,11 @@ import json
 import math
 import shutil
 from datetime import UTC, date, datetime, timedelta
+from importlib import resources
 from pathlib import Path
 
 from fusus.core.estimation.navigation_ekf.parameters import Parameters as NavigationParameters
+from fusus.core.firmware.render import template
 from fusus.core.judgement.requirements import Requirement
 from fusus.core.parts.fitting import Fitting
 from fusus.core.prediction.mission import Mission
@@ -18,8 +20,8 @@ from fusus.demo.bench import CAPTURES, add_bench
 from fusus.logs.create import create_recording
 from fusus.logs.info import RecordingInfo, recordings_folder
 from fusus.project import book, store
-from fusus.project.atomic import append_line
-from fusus.project.records import Brief, Budgets, Climate, Craft, Fusion, Parts, Place, Project
+from fusus.project.atomic import append_line, write_atomically
+from fusus.project.records import Brief, Budgets, Climate, Craft, Fusion, Kit, Parts, Place, Project
 from fusus.study.flying.simulate import keep_closed_flight
 from fusus.study.needs import mission_of
 from fusus.study.suite import choice_of, model_of
@@ -70,6 +72,7 @@ def demo_project() -> Project:
             rangefinder="Reed 1",
             fitting=Fitting(lever_arm_b_m=(-0.05, 0.0, -0.115), motor_ut_a=0.02),
         ),
+        kit=Kit(own=OWN),
         fusion=Fusion(
             recording="pool-survey",
             estimators=("navigation-ekf", "attitude-ekf", "complementary", "altitude"),
@@ -87,6 +90,8 @@ def demo_project() -> Project:
 DRIFTS, DRIFT_SEED = "mudflat-drift", 5
 
 
+# The folder of the maker's own filter, in the project.
+OWN = "own"
 # What Dunlin's maker wrote into the book before: days before the demo's, what, and details. Invented.
 DAYS: tuple[tuple[int, str, dict[str, str | float]], ...] = (
     (21, "new firmware", {"note": "first with a notch at the rotors' frequency", "firmware": "0.4.1"}),
@@ -106,6 +111,17 @@ def _write_days(folder: Path) -> None:
         )
 
 
+def _write_own(folder: Path) -> None:
+    """Lay the maker's own filter beside the project: written as one writes the first, with a slip to be found."""
+    target = folder / OWN
+    if (target / "heron.c").exists():
+        return
+    target.mkdir(exist_ok=True)
+    source = (resources.files("fusus.demo") / "own" / "heron.c").read_text(encoding="utf-8")
+    for name, text in (("heron.c", source), ("own_estimator.h", template("own_estimator.h"))):
+        write_atomically(target / name, text.encode())
+
+
 def build(folder: Path, progress: Progress | None = None) -> Path:
     """Make the demo project in ``folder`` unless a whole one is there; return the folder.
 
@@ -118,6 +134,7 @@ def build(folder: Path, progress: Progress | None = None) -> Path:
         store.create(folder, demo_project())
         book.note(folder, "project made", name="Dunlin", note="demo, invented")
         _write_days(folder)
+    _write_own(folder)
     drift_done = (recordings_folder(folder) / DRIFTS / "recording.json").exists()
     bench_done = [(recordings_folder(folder) / n / "recording.json").exists() for n, *_ in CAPTURES]
     if all(done) and drift_done and all(bench_done):

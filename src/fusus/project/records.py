@@ -304,7 +304,8 @@ class Proof(Record):
 
 
 class KitExport(Record):
-    """A kit that was written: when, to which folder, from which state of the project, in which files."""
+    """A kit that was written: when, to which folder, from which state of the project, in which files; whether it was then proved equal
+    (None: not tried)."""
 
     when: datetime
     folder: str
@@ -312,6 +313,7 @@ class KitExport(Record):
     precision: Literal["single", "double"]
     estimator: EstimatorName
     files: tuple[str, ...]
+    equal: bool | None = None
 
 
 class Kit(Record):

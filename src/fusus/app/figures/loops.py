@@ -1,6 +1,7 @@
 """Figures of loops: one control cycle in microseconds, the step of each axis, and the open loop's gain and phase."""
 
 import math
+from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
@@ -15,6 +16,19 @@ from fusus.core.arrays import Array
 
 BAR = 0.62  # of a row
 Row = tuple[str, float, float, str]  # task, start µs, end µs, place
+
+
+def cycle_of(study: Any) -> tuple[list[Row], float, tuple[float, float]]:
+    """Return the pieces of a study's longest cycle with the motors' pulse, its period, and from when to when a sample becomes thrust, µs."""
+    t = study.timing
+    rows = [(p.task, p.start_s * 1e6, p.end_s * 1e6, p.place) for p in t.superloop.worst.pieces]
+    done = max((r[2] for r in rows), default=0.0)
+    pulse = t.signal.length_s(t.throttle) * 1e6
+    begins = (
+        0.0 if study.project.loops.pulse_by_software else next((r[2] for r in rows if r[0] == "motor output"), done)
+    )
+    rows.append(("motor pulse", begins, begins + pulse, "pulse"))
+    return rows, t.period_s * 1e6, (0.0, (t.latency_s - 0.5 * t.period_s) * 1e6)
 
 
 class TimelineFigure(FigureFrame):

@@ -185,6 +185,15 @@ TEXTS: dict[str, Help] = {
     "gate_sigma": Help("Gate, innovations", "Updates further off than this many sigmas are refused.", "3 to 5"),
     "recover_s": Help("Recovery", "After so long a refusal of a measurement the filter gives way.", "5 to 60 s"),
     "fusion.use_barometer": Help("Barometer", "Without it height comes from fixes and rangefinder alone."),
+    "kit.estimator": Help(
+        "Estimator", "Which filter is written as C. As judged: the first of Fusion's estimators, by which Proof judges.", "As judged.",
+    ),
+    "kit.precision": Help(
+        "Precision", "Of the figures on the board. Small units for figures know single precision only.", "Single.",
+        "“Equality” shows what single precision costs.",
+    ),
+    "kit.clock_hz": Help("Clock", "Of the board's processor, for the times in “Cost”.", "72 to 480 MHz."),
+    "kit.has_fpu": Help("Figures", "Whether the processor adds and multiplies figures in hardware.", "Yes, on most boards of today."),
     "loops.schedule": Help(
         "Schedule", "A superloop does everything in turn; with fixed priorities the shorter period goes first and interrupts the others.",
         "Superloop on small boards; priorities where telemetry and logging are long.",

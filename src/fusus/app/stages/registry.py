@@ -17,6 +17,10 @@ from fusus.app.stages.fusion.ledger import build_ledger as fusion_ledger
 from fusus.app.stages.fusion.notes import bead as fusion_bead
 from fusus.app.stages.fusion.notes import notes as fusion_notes
 from fusus.app.stages.fusion.sheet import FusionSheet
+from fusus.app.stages.kit.ledger import build_ledger as kit_ledger
+from fusus.app.stages.kit.notes import bead as kit_bead
+from fusus.app.stages.kit.notes import notes as kit_notes
+from fusus.app.stages.kit.sheet import KitSheet
 from fusus.app.stages.loops.ledger import build_ledger as loops_ledger
 from fusus.app.stages.loops.notes import bead as loops_bead
 from fusus.app.stages.loops.notes import notes as loops_notes
@@ -70,5 +74,8 @@ STAGES = (
     Stage(
         "proof", "Proof", "Does the estimate hold on the bench and in flight?", proof_ledger, ProofSheet, proof_notes, proof_bead,
         ADVICE,
+    ),
+    Stage(
+        "kit", "Kit", "How do I get it onto my board?", kit_ledger, KitSheet, kit_notes, kit_bead, BENCH_WORK,
     ),
 )  # fmt: skip

@@ -73,7 +73,14 @@ def kit(
             }  # fmt: skip
             if proof:
                 every = wanted if plan.precision == "double" else ("double", "single")
-                report["proof"] = proved_report(prove_kit(project, now, recording or None, every, StderrProgress()))
+                proved = prove_kit(project, now, recording or None, every, StderrProgress())
+                report["proof"] = proved_report(proved)
+                if not proved.why_not:
+                    document.do(
+                        SetValue(
+                            "kit.exported", exported.model_copy(update={"equal": proved.is_equal}), "Prove the kit"
+                        )
+                    )
             if cost:
                 try:
                     found = cost_of(project, now)

@@ -15,11 +15,20 @@ from fusus.core.firmware.translation.unit import WIDTH
 
 @dataclass(frozen=True, slots=True)
 class Constant:
-    """A constant: its name, the words above it, and its C."""
+    """A constant: its name, the words above it, its C, and for a struct its fields: name, value, and what it rests on."""
 
     name: str
     said: str
     declaration: str
+    fields: tuple[tuple[str, str, str], ...] = ()
+
+    @property
+    def rows(self) -> tuple[tuple[str, str, str], ...]:
+        """Name, value and what it rests on, a row a figure or table."""
+        if self.fields:
+            return tuple((f"{self.name}.{n}", value, said or self.said) for n, value, said in self.fields)
+        value = self.declaration.split("=", 1)[1].strip().rstrip(";")
+        return ((self.name, " ".join(value.split()), self.said),)
 
 
 def c_value(value: Any, precision: Precision, inside: int = 0) -> str:
@@ -70,11 +79,12 @@ def struct(name: str, kind: str, value: Any, said: dict[str, str], about: str, p
     """Return a struct, a field a line with what it rests on."""
     names = value._fields if hasattr(value, "_fields") else [f.name for f in dataclasses.fields(value)]
     lines = [f"static const {kind} {name} = {{"]
+    rows = tuple((field, c_value(getattr(value, field), precision), said.get(field, "")) for field in names)
     for field in names:
         text = folded(f"    .{c_name(field)} = {c_value(getattr(value, field), precision)},").lstrip()
         beside = f" /* {said[field]} */" if said.get(field) else ""
         lines.append(f"    {text}{beside}")
-    return Constant(name, about, "\n".join([*lines, "};"]))
+    return Constant(name, about, "\n".join([*lines, "};"]), rows)
 
 
 def _real(precision: Precision) -> str:

@@ -75,7 +75,7 @@ def estimator_files(plan: Plan) -> dict[str, str]:
         "kit_math.h": render(precision, "kit_math.h.j2"), "sample.h": render(precision, "sample.h.j2"), "estimator.h": header,
         "estimator.c": source, "alignment.h": render(precision, "alignment.h.j2"), "alignment.c": render(precision, "alignment.c.j2"),
         "estimator_constants.h": constants_file(
-            plan, "estimator", "estimator.h", "What the estimator is tuned to.", _estimator_constants(plan, unit)
+            plan, "estimator", "estimator.h", "What the estimator is tuned to.", estimator_constants(plan)
         ),
     }  # fmt: skip
 
@@ -84,8 +84,9 @@ def _coefficients(module: str) -> Any:
     return import_module(f"fusus.core.estimation.{module}.kernel").Coefficients
 
 
-def _estimator_constants(plan: Plan, unit: Unit) -> list[Constant]:
-    precision, site = plan.precision, plan.site
+def estimator_constants(plan: Plan) -> list[Constant]:
+    """Return what the estimator is tuned to."""
+    precision, site, layout = plan.precision, plan.site, layout_for(4, 1, plan.moments)
     root = f"fusion.{plan.info.field}"
     said = {f: plan.evidence(f"{root}.{f}") for f in type(plan.parameters).__dataclass_fields__}
     where = (
@@ -93,7 +94,7 @@ def _estimator_constants(plan: Plan, unit: Unit) -> list[Constant]:
     )
     out = [
         constants.struct(
-            "KIT_PARAMETERS", unit.layout.struct_name(type(plan.parameters)), plan.parameters, said, "The tuning.", precision
+            "KIT_PARAMETERS", layout.struct_name(type(plan.parameters)), plan.parameters, said, "The tuning.", precision
         ),
         Constant(
             "KIT_SITE",
@@ -107,11 +108,11 @@ def _estimator_constants(plan: Plan, unit: Unit) -> list[Constant]:
         constants.number("KIT_DIP_RAD", site.field.inclination_rad if site.field else 0.0, "Its dip, rad.", precision),
     ]  # fmt: skip
     if plan.coefficients is not None:
-        kind = unit.layout.struct_name(type(plan.coefficients))
+        kind = layout.struct_name(type(plan.coefficients))
         about = "What follows from the tuning, the parts and the site."
         out.append(constants.struct("KIT_COEFFICIENTS", kind, plan.coefficients, {}, about, precision))
     if plan.info.module == "altitude":
-        kind = unit.layout.struct_name(EkfParameters)
+        kind = layout.struct_name(EkfParameters)
         out.append(
             constants.struct(
                 "KIT_ATTITUDE_PARAMETERS", kind, EkfParameters(), {}, "Of the attitude under it: usual ones.", precision

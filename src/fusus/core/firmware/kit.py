@@ -1,10 +1,11 @@
 """A kit as files: what is generated, what comes with it, and how it is written."""
 
-from fusus.core.firmware.control_files import control_files
-from fusus.core.firmware.estimator_files import estimator_files
+from fusus.core.firmware.constants import Constant
+from fusus.core.firmware.control_files import control_constants, control_files
+from fusus.core.firmware.estimator_files import estimator_constants, estimator_files
 from fusus.core.firmware.plan import Plan
 from fusus.core.firmware.render import render, template
-from fusus.core.firmware.sensor_files import sensor_files
+from fusus.core.firmware.sensor_files import sensor_constants, sensor_files
 
 # What comes behind the usual columns of the board's own estimate, for estimators that find place and speed.
 _MOTION = ", ".join(f"now->{what}[{i}]" for what in ("position_m", "velocity_m_s") for i in range(3))
@@ -31,3 +32,9 @@ def kit_files(plan: Plan, telemetry: str, streams: tuple[str, ...], vectors: lis
         "own_estimator.h": template("own_estimator.h"),
         "vectors.txt": "\n".join(vectors) + "\n",
     }
+
+
+def constants_of(plan: Plan) -> tuple[tuple[str, Constant], ...]:
+    """Return all constants of a kit with the part that each belongs to."""
+    parts = (("sensors", sensor_constants), ("estimator", estimator_constants), ("loops", control_constants))
+    return tuple((part, constant) for part, made in parts for constant in made(plan))

@@ -3,13 +3,14 @@
 import math
 
 from fusus.core.firmware import constants
+from fusus.core.firmware.constants import Constant
 from fusus.core.firmware.plan import Plan
 from fusus.core.firmware.render import constants_file, render
 from fusus.core.world.atmosphere import P0_PA, pressure_altitude_m
 
 
-def sensor_files(plan: Plan) -> dict[str, str]:
-    """Return scaling and calibrations."""
+def sensor_constants(plan: Plan) -> list[Constant]:
+    """Return what the sensors are and what the bench found."""
     c, precision, scales = plan.calibrations, plan.precision, plan.scales
     e = plan.evidence
     height = float(pressure_altitude_m(P0_PA * math.exp(-1.0)))
@@ -29,9 +30,7 @@ def sensor_files(plan: Plan) -> dict[str, str]:
         constants.number("KIT_HEIGHT_EXPONENT", exponent, "Of pressure in it.", precision),
         constants.number("KIT_HEIGHT_SCALE_M", height / math.expm1(-exponent), "Temperature over lapse rate.", precision),
     ]  # fmt: skip
-    thermal = None
     if c.gyro_thermal is not None and c.acc_thermal is not None:
-        thermal = {"terms": c.gyro_thermal.shape[1]}
         words = f"Bias in powers of temperature less the reference, constant first: {e('thermal')}."
         found += [
             constants.table("KIT_GYRO_THERMAL", c.gyro_thermal, words, precision),
@@ -39,11 +38,18 @@ def sensor_files(plan: Plan) -> dict[str, str]:
             constants.table("KIT_GYRO_MOVED_RAD_S", c.gyro_moved, "What the stored bias says beyond it.", precision),
             constants.number("KIT_THERMAL_REFERENCE_DEGC", c.reference_degc, "The reference temperature.", precision),
         ]
+    return found
+
+
+def sensor_files(plan: Plan) -> dict[str, str]:
+    """Return scaling and calibrations."""
+    precision, polynomial = plan.precision, plan.calibrations.gyro_thermal
+    thermal = None if polynomial is None else {"terms": polynomial.shape[1]}
     return {
         "sensors.h": render(precision, "sensors.h.j2"),
         "sensors.c": render(precision, "sensors.c.j2", thermal=thermal),
         "sensors_constants.h": constants_file(
-            plan, "sensors", "kit_math.h", "What the sensors are and what the bench found.", found
+            plan, "sensors", "kit_math.h", "What the sensors are and what the bench found.", sensor_constants(plan)
         ),
     }
 

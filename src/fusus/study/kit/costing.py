@@ -13,7 +13,7 @@ from fusus.study.kit.planning import plan_of
 from fusus.study.kit.writing import files_of
 
 TITLES = {
-    "estimator_step": "Estimator, mean step",
+    "estimator_step": "Estimator (mean)",
     "control_step": "Filters, loops, mixer",
     "sensors_gyro_correct": "Gyro, calibrated",
 }

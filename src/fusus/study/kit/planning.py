@@ -1,7 +1,5 @@
 """What a project has chosen, as a kit is made of it."""
 
-import hashlib
-import json
 from importlib.metadata import version
 
 import numpy as np
@@ -18,6 +16,7 @@ from fusus.core.world.site import Site
 from fusus.project.records import Project, StoredCalibration
 from fusus.study.corrections import APPLIED
 from fusus.study.flying.setup import controller_of
+from fusus.study.kit.state import estimator_of, state_of
 from fusus.study.loops.axes import study_loops
 from fusus.study.simulate import place_of
 from fusus.study.suite import choice_of
@@ -25,31 +24,6 @@ from fusus.study.suite import choice_of
 # Where no part is chosen: usual rates and ranges.
 USUAL_BARO_HZ, USUAL_MAG_HZ = 25.0, 100.0
 USUAL = {"gyro_range": np.radians(2000.0), "acc_range": 16 * 9.80665, "mag_range": 800.0}
-
-
-def estimator_of(project: Project) -> str:
-    """Return the estimator that the kit holds: the chosen one, or the one that Fusion judges."""
-    return project.kit.estimator or project.fusion.estimators[0]
-
-
-def state_of(project: Project) -> str:
-    """Return a short fingerprint of all in a project that a kit is made of: another one means another kit."""
-    name = estimator_of(project)
-    parts = project.model_dump(
-        mode="json",
-        include={"brief": {"craft", "place", "day"}, "parts": True, "loops": True, "kit": {"precision"}},
-    )
-    force = {
-        k: c.model_dump(mode="json", include={"parameters"})
-        for k, c in project.bench.in_force().items()
-        if project.bench.use
-    }
-    tuned = {
-        f: getattr(project.fusion.parameters_of(name), f)
-        for f in project.fusion.parameters_of(name).__dataclass_fields__
-    }
-    text = json.dumps([name, tuned, parts, force, project.name], sort_keys=True)
-    return hashlib.sha256(text.encode()).hexdigest()[:12]
 
 
 def plan_of(project: Project, precision: Precision | None = None, estimator: str | None = None) -> Plan:

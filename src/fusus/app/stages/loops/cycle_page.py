@@ -4,7 +4,7 @@ from typing import Any
 
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from fusus.app.figures.loops import TimelineFigure
+from fusus.app.figures.loops import TimelineFigure, cycle_of
 from fusus.app.figures.rows import Cell, RowsTable
 
 
@@ -29,14 +29,8 @@ class CyclePage(QWidget):
     def draw(self, study: Any) -> None:
         """Show a study's timing."""
         t = study.timing
-        loops = study.project.loops
-        period = t.period_s * 1e6
-        rows = [(p.task, p.start_s * 1e6, p.end_s * 1e6, p.place) for p in t.superloop.worst.pieces]
-        done = max((r[2] for r in rows), default=0.0)
-        pulse = t.signal.length_s(t.throttle) * 1e6
-        begins = 0.0 if loops.pulse_by_software else next((r[2] for r in rows if r[0] == "motor output"), done)
-        rows.append(("motor pulse", begins, begins + pulse, "pulse"))
-        self.timeline.show_cycle(rows, period, (0.0, (t.latency_s - 0.5 * t.period_s) * 1e6))
+        rows, period, latency = cycle_of(study)
+        self.timeline.show_cycle(rows, period, latency)
         overrun = "" if t.fits else ", which does not fit"
         self.timeline.title.setText(
             f"The longest cycle: {t.superloop.worst.work_s * 1e6:.0f} of {period:.0f} µs{overrun}"

@@ -5,13 +5,14 @@ from fusus.app.stages.base import TabbedSheet
 from fusus.app.stages.proof.cards_page import CardsPage
 from fusus.app.stages.proof.causes_page import CausesPage
 from fusus.app.stages.proof.compare_page import ComparePage
+from fusus.app.stages.proof.own_page import OwnPage
 from fusus.app.stages.proof.reference_page import ReferencePage
 from fusus.app.stages.proof.verdict_page import VerdictPage
 
 # Which page an answer belongs to.
 ANSWERS = {
     "stretch": "verdicts", "pooled": "verdicts", "difference": "compare", "causes": "causes", "reference": "references", "cards": "cards",
-    "aligned": "references",
+    "aligned": "references", "own": "own",
 }  # fmt: skip
 
 
@@ -20,7 +21,7 @@ class ProofSheet(TabbedSheet):
 
     def __init__(self, desk: Desk) -> None:
         self.verdicts, self.compare, self.causes = VerdictPage(desk), ComparePage(desk), CausesPage(desk)
-        self.references, self.cards = ReferencePage(desk), CardsPage(desk)
+        self.references, self.cards, self.own = ReferencePage(desk), CardsPage(desk), OwnPage(desk)
         super().__init__(
             desk,
             (
@@ -29,22 +30,26 @@ class ProofSheet(TabbedSheet):
                 ("causes", "Causes of wandering", self.causes),
                 ("references", "References", self.references),
                 ("cards", "Test cards", self.cards),
+                ("own", "Own code", self.own),
             ),
         )
         desk.fusing.ready.connect(self._on_ready)
         desk.proving.ready.connect(self._on_ready)
+        desk.kitting.ready.connect(self._on_ready)
         self.refresh()
 
     def draw(self, name: str) -> None:
         """Draw a page from what the desk holds."""
         {
             "verdicts": self.verdicts, "compare": self.compare, "causes": self.causes, "references": self.references, "cards": self.cards,
+            "own": self.own,
         }[name].draw()  # type: ignore[attr-defined]  # fmt: skip
 
     def restyle(self) -> None:
         """Take on the theme's colours."""
         self.verdicts.restyle()
         self.causes.restyle()
+        self.own.restyle()
         self.refresh()
 
     def _on_ready(self, question: str) -> None:

@@ -1,0 +1,1 @@
+"""Kit: from the proven estimator and loops to the maker's own board."""

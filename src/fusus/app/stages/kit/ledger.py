@@ -1,0 +1,37 @@
+"""Kit's inputs: which estimator, in which precision, for which processor; and the last export."""
+
+from fusus.app.desk import Desk
+from fusus.app.ledger.panel import Ledger
+from fusus.app.ledger.rows import ChoiceRow, FactRow, FigureRow, FigureSpec, SwitchRow
+from fusus.core.estimation.catalogue import ESTIMATORS, info_for
+
+
+def build_ledger(desk: Desk, ledger: Ledger) -> None:
+    """Fill the ledger."""
+    project = desk.project
+    ledger.group("In the kit")
+    judged = info_for(project.fusion.estimators[0]).title
+    choices: list[tuple[str | None, str]] = [(None, f"as judged: {judged}"), *((i.name, i.title) for i in ESTIMATORS)]
+    ledger.add(ChoiceRow(desk, "kit.estimator", "Estimator", choices))
+    ledger.add(
+        ChoiceRow(desk, "kit.precision", "Precision", [("single", "single, 32 bits"), ("double", "double, 64 bits")])
+    )
+    ledger.group("Processor")
+    ledger.add(FigureRow(desk, FigureSpec("kit.clock_hz", "Clock", "frequency", "MHz")))
+    ledger.add(SwitchRow(desk, "kit.has_fpu", "Figures", "has a unit for them"))
+    ledger.group("From the project")
+    ledger.add(FactRow("Loop rate", f"{project.loops.rate_hz:g} Hz"))
+    force = project.bench.in_force() if project.bench.use else {}
+    ledger.add(FactRow("Calibrations", f"{len(force)} in force", tip=", ".join(force)))
+    ledger.add(FactRow("Airframe", project.brief.craft.layout, mono=False))
+    ledger.group("Last export")
+    exported = project.kit.exported
+    if exported is None:
+        ledger.add(FactRow("Written", "not yet", mono=False))
+    else:
+        proved = {True: "equal", False: "not equal", None: "not tried"}[exported.equal]
+        ledger.add(FactRow("Written", exported.when.astimezone().strftime("%Y-%m-%d %H:%M"), tip=exported.folder))
+        ledger.add(FactRow("Folder", exported.folder.rsplit("/", 1)[-1], mono=False, tip=exported.folder))
+        ledger.add(FactRow("State", exported.state))
+        ledger.add(FactRow("Proved", proved, mono=False))
+    ledger.finish()
