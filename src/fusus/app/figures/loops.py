@@ -19,7 +19,7 @@ Row = tuple[str, float, float, str]  # task, start µs, end µs, place
 
 
 def cycle_of(study: Any) -> tuple[list[Row], float, tuple[float, float]]:
-    """Return the pieces of a study's longest cycle with the motors' pulse, its period, and from when to when a sample becomes thrust, µs."""
+    """Return the pieces of a study's longest cycle with the motors' pulse, its period, and when a sample becomes thrust, µs."""
     t = study.timing
     rows = [(p.task, p.start_s * 1e6, p.end_s * 1e6, p.place) for p in t.superloop.worst.pieces]
     done = max((r[2] for r in rows), default=0.0)

@@ -16,7 +16,7 @@ PROVE = (
     "the filter's own time constants."
 )
 COUNT = "“Count” compiles the kit, counts the instructions of its functions here, and tells what they take at the clock in the ledger."
-SHORT = 34  # characters of a value
+SHORT = 30  # characters of a value
 
 
 def short_value(value: str) -> str:
@@ -43,8 +43,8 @@ class ConstantsPage(QWidget):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
-        self.table = RowsTable("kit-constants", "Constants of the kit", ("of", "constant", "value>", "rests on"))
-        self.table.columns_of({1: 190, 2: 230})
+        self.table = RowsTable("kit-constants", "Constants of the kit", ("constant", "value>", "rests on"))
+        self.table.columns_of({0: 205, 1: 190})
         _page(self, (self.table, 1))
         self._shown: Any = None
 
@@ -57,10 +57,10 @@ class ConstantsPage(QWidget):
         self._shown = found
         rows: list[tuple[Cell, ...]] = []
         tips = []
-        for part, constant in found[2]:
+        for _, constant in found[2]:
             for name, value, said in constant.rows:
                 short = short_value(value)
-                rows.append((part, name.removeprefix("KIT_"), short, said))
+                rows.append((name.removeprefix("KIT_"), short, said))
                 tips.append(f"{name} = {value}")
         self.table.show_rows(rows, tips)
 
