@@ -34,7 +34,7 @@ _RESERVED = {
     "far",
 }
 OPERATORS: dict[type, tuple[str, int]] = {
-    ast.Add: ("+", ADD), ast.Sub: ("-", ADD), ast.Mult: ("*", MUL), ast.Div: ("/", MUL), ast.FloorDiv: ("/", MUL), ast.Mod: ("%", MUL),
+    ast.Add: ("+", ADD), ast.Sub: ("-", ADD), ast.Mult: ("*", MUL), ast.Div: ("/", MUL), ast.Mod: ("%", MUL),
     ast.BitAnd: ("&", BITS), ast.BitOr: ("|", BITS - 2),
 }  # fmt: skip
 _COMPARE: dict[type, tuple[str, int]] = {
@@ -229,6 +229,8 @@ def _binary(scope: Scope, node: ast.BinOp) -> Code:
         if not (isinstance(node.right, ast.Constant) and node.right.value == 2):
             raise scope.refuse(node, "a power that is no square")
         return Code(f"square({express(scope, node.left).text})", REAL)
+    if isinstance(node.op, ast.FloorDiv):
+        return _divided(scope, node)
     if type(node.op) not in OPERATORS:
         raise scope.refuse(node, "an operator without C")
     sign, binds = OPERATORS[type(node.op)]
@@ -241,6 +243,15 @@ def _binary(scope: Scope, node: ast.BinOp) -> Code:
     if binds < ADD:  # C's own order of bits and sums surprises: say it
         return Code(f"{left.within(UNARY)} {sign} {right.within(UNARY)}", of, binds)
     return Code(f"{left.within(binds)} {sign} {right.within(binds + 1)}", of, binds)
+
+
+def _divided(scope: Scope, node: ast.BinOp) -> Code:
+    """Return a whole quotient of constants, worked out here: C cuts off what Python rounds down, so nothing else is let through."""
+    try:
+        value = eval(compile(ast.Expression(node), "kernel", "eval"), dict(scope.source.names))
+    except NameError:
+        raise scope.refuse(node, "a whole quotient of what is no constant") from None
+    return Code(str(value), INT)
 
 
 def _unary(scope: Scope, node: ast.UnaryOp) -> Code:

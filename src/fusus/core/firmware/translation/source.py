@@ -17,11 +17,12 @@ _FOR_TOOLS = re.compile(r"#\s*(fmt:|type:|noqa)")
 
 @dataclass(frozen=True, slots=True)
 class Source:
-    """A function as it was written; ``comments`` by line of its module."""
+    """A function as it was written; ``comments`` by line of its module: those that stand alone, and those beside code."""
 
     function: Callable[..., Any]
     tree: ast.FunctionDef
     comments: dict[int, str]
+    beside: dict[int, str]
     hints: dict[str, Any]
 
     @property
@@ -53,7 +54,7 @@ def source_of(function: Callable[..., Any]) -> Source:
         raise TypeError(f"{function.__name__} has no module")
     tree = _tree(module)
     wanted = next(n for n in tree.body if isinstance(n, ast.FunctionDef) and n.name == function.__name__)
-    return Source(function, wanted, _comments(module), typing.get_type_hints(function))
+    return Source(function, wanted, *_comments(module), typing.get_type_hints(function))
 
 
 @lru_cache(maxsize=64)
@@ -62,18 +63,20 @@ def _tree(module: ModuleType) -> ast.Module:
 
 
 @lru_cache(maxsize=64)
-def _comments(module: ModuleType) -> dict[int, str]:
-    """Return comments by line, those for tools left out."""
-    out = {}
+def _comments(module: ModuleType) -> tuple[dict[int, str], dict[int, str]]:
+    """Return comments by line, those that stand alone and those beside code; those for tools are left out."""
+    alone: dict[int, str] = {}
+    beside: dict[int, str] = {}
     for token in tokenize.generate_tokens(io.StringIO(inspect.getsource(module)).readline):
         if token.type == tokenize.COMMENT and not _FOR_TOOLS.match(token.string):
-            out[token.start[0]] = re.sub(r"#\s*(fmt|type|noqa).*", "", token.string).lstrip("# ").strip()
-    return out
+            where = beside if token.line[: token.start[1]].strip() else alone
+            where[token.start[0]] = re.sub(r"#\s*(fmt|type|noqa).*", "", token.string).lstrip("# ").strip()
+    return alone, beside
 
 
 def comment_above(module: ModuleType, name: str) -> tuple[str, str]:
     """Return what the comments above and beside a constant's definition say, and the unit that its name ends in is left alone."""
-    comments = _comments(module)
+    alone, beside = _comments(module)
     for node in _tree(module).body:
         if not isinstance(node, ast.Assign):
             continue
@@ -81,10 +84,10 @@ def comment_above(module: ModuleType, name: str) -> tuple[str, str]:
         if name in names:
             lines: list[str] = []
             at = node.lineno - 1
-            while at in comments:
-                lines.insert(0, comments[at])
+            while at in alone:
+                lines.insert(0, alone[at])
                 at -= 1
-            return " ".join(lines), comments.get(node.end_lineno or node.lineno, "")
+            return " ".join(lines), beside.get(node.end_lineno or node.lineno, "")
     return "", ""
 
 

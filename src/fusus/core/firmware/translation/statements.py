@@ -41,7 +41,7 @@ def _comments(w: Writer, node: ast.stmt) -> None:
     while at in comments:
         found.insert(0, comments[at])
         at -= 1
-    beside = comments.get(node.lineno if not _is_simple(node) else (node.end_lineno or node.lineno))
+    beside = w.scope.source.beside.get(node.lineno if not _is_simple(node) else (node.end_lineno or node.lineno))
     text = " ".join([*found, *([beside] if beside else [])]).strip()
     if text:
         w.add(f"/* {text[0].upper()}{text[1:]} */")
