@@ -312,4 +312,4 @@ def test_parts_are_found_by_name_and_budgets_are_watched(equipped, qtbot):
 
 
 def test_stages_stand_in_the_order_of_work():
-    assert [s.name for s in STAGES] == ["brief", "parts", "drift", "bench", "fusion", "loops", "proof"]
+    assert [s.name for s in STAGES] == ["brief", "parts", "drift", "bench", "fusion", "loops", "proof", "kit"]

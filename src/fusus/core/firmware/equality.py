@@ -11,6 +11,7 @@ import numpy as np
 from fusus.core.arrays import Array
 from fusus.core.estimation.initial import Start, start_from
 from fusus.core.estimation.navigation_ekf.states import MEMORY, NOMINAL, W
+from fusus.core.estimation.outputs import AttitudeOutputs, MotionOutputs
 from fusus.core.estimation.replay import EstimatorInput
 from fusus.core.estimation.samples import sealed
 from fusus.core.firmware.access import access_to, figures_of
@@ -72,15 +73,21 @@ def core_run(plan: Plan, given: EstimatorInput, site: Site, start: Start | None 
     module.advance(run, t, samples, given.aiding, 0, len(t))
     out, motion = module.finish(run, t)
     states = np.concatenate([run.key_x, run.key_p.reshape(len(run.key_p), -1)], axis=1)
-    sigmas = _of_attitude(out.sigma_rad)
-    for name in ("position", "velocity", "gyro bias"):
-        if name in motion.key_sigmas and np.isfinite(motion.key_sigmas[name]).any():
-            sigmas[name] = _greatest(motion.sigma_at(name, t))
+    sigmas = claimed(out, motion, t)
     # Between kept moments the core's own bias and sigmas are straight lines: states say the same exactly.
     exact = plan.info.module == "altitude"
     sigma = out.sigma_rad if exact else np.empty((0, 3))
     bias = out.gyro_bias_b if exact else np.empty((0, 3))
     return CoreRun(g, out.q_nb, bias, motion.pos_n, motion.vel_n, sigma, out.flags, states, sigmas)
+
+
+def claimed(out: AttitudeOutputs, motion: MotionOutputs, t_s: Array) -> dict[str, Array]:
+    """Return claimed sigmas at each sample (N,), of the worst axis, by what they are of."""
+    sigmas = _of_attitude(out.sigma_rad)
+    for name in ("position", "velocity", "gyro bias"):
+        if name in motion.key_sigmas and np.isfinite(motion.key_sigmas[name]).any():
+            sigmas[name] = _greatest(motion.sigma_at(name, t_s))
+    return sigmas
 
 
 @dataclass(frozen=True, slots=True)

@@ -88,7 +88,8 @@ def limits_for(
         out["attitude"] = attitude + ATTITUDE_SHARE * sigmas["attitude"]
     out["gyro bias"] = SHARE * sigmas["gyro bias"] if "gyro bias" in sigmas else attitude / min(pace.tau_s, 10.0)
     if isinstance(p, ComplementaryAltitude):
-        tau = p.time_constant_s
+        # Without a barometer nothing takes an error back: it grows all along.
+        tau = p.time_constant_s if len(given.aiding.baro) else span
         rounding = U * (4.0 * math.sqrt(tau / dt) + tau / dt)
         highest = float(np.abs(given.aiding.baro[:, 1]).max(initial=1.0))
         out["velocity"] = rounding * max(highest / tau, 1.0) + attitude * PUSH_M_S2 * tau

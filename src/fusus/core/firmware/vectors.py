@@ -13,7 +13,7 @@ from fusus.core.control.sections import filtered
 from fusus.core.estimation.initial import Start, rest_at_start, start_from
 from fusus.core.estimation.replay import EstimatorInput
 from fusus.core.estimation.samples import sealed
-from fusus.core.firmware.equality import core_run
+from fusus.core.firmware.equality import claimed, core_run
 from fusus.core.firmware.exchange import single_rows
 from fusus.core.firmware.limits import DOUBLE, U, limits_for
 from fusus.core.firmware.plan import Plan
@@ -29,14 +29,15 @@ LIFTS = 0.9  # as control.c has it
 
 @dataclass(frozen=True, slots=True)
 class Begun:
-    """The core begun as a board begins: at home, at rest, with the kit's own coefficients; what it then says (N, ·)."""
+    """The core begun as a board begins: at home, at rest, with the kit's own coefficients; what it then says (N, ·), and by how much
+    attitude, position and velocity may differ at each sample (N, 3)."""
 
     given: EstimatorInput
     start: Start
     q_nb: Array
     pos_n: Array
     vel_n: Array
-    limits: dict[str, float]
+    limits: Array
 
 
 def begun(plan: Plan, given: EstimatorInput, most: int = MOST_SAMPLES) -> Begun:
@@ -55,18 +56,13 @@ def begun(plan: Plan, given: EstimatorInput, most: int = MOST_SAMPLES) -> Begun:
     pos, vel = nothing, nothing
     if plan.coefficients is None:
         run = core_run(plan, given, plan.site, start)
-        q, sigmas, flips = run.q_nb, run.sigmas, 0
+        q, sigmas = run.q_nb, run.sigmas
     else:
-        q, pos, vel = _motion(plan, given, start)
-        sigmas, flips = {}, 0
-    found = limits_for(
-        plan.parameters, given, bool(np.isfinite(samples.mag_b).any()), flips, plan.precision == "single", sigmas
-    )
-    limits = {k: float(np.max(v)) for k, v in found.items()}
-    # Where the core keeps no sigma for each sample: a tenth of a millimetre and more are noise to any sensor.
-    for name in ("position", "velocity"):
-        limits.setdefault(name, 2e-3 if plan.precision == "single" else DOUBLE)
-    return Begun(given, start, q, pos, vel, limits)
+        q, pos, vel, sigmas = _motion(plan, given, start)
+    has_field = bool(np.isfinite(samples.mag_b).any())
+    found = limits_for(plan.parameters, given, has_field, 0, plan.precision == "single", sigmas)
+    limits = [np.broadcast_to(found.get(name, DOUBLE), (last,)) for name in ("attitude", "position", "velocity")]
+    return Begun(given, start, q, pos, vel, np.stack(limits, axis=1))
 
 
 def leaving_rest(given: EstimatorInput) -> EstimatorInput:
@@ -82,7 +78,7 @@ def leaving_rest(given: EstimatorInput) -> EstimatorInput:
     )
 
 
-def _motion(plan: Plan, given: EstimatorInput, start: Start) -> tuple[Array, Array, Array]:
+def _motion(plan: Plan, given: EstimatorInput, start: Start) -> tuple[Array, Array, Array, dict[str, Array]]:
     module: Any = import_module(f"fusus.core.estimation.{plan.info.module}.run")
     t, samples, aiding = given.t_s, given.samples, given.aiding
     if plan.info.module == "altitude":
@@ -108,7 +104,7 @@ def _motion(plan: Plan, given: EstimatorInput, start: Start) -> tuple[Array, Arr
         run = replace(run, c=c, state=beginning.initial_state(plan.parameters, c, start, _all_kinds(), plan.site))  # type: ignore[arg-type]
     module.advance(run, t, samples, aiding, 0, len(t))
     out, motion = module.finish(run, t)
-    return out.q_nb, motion.pos_n, motion.vel_n
+    return out.q_nb, motion.pos_n, motion.vel_n, claimed(out, motion, t)
 
 
 def _all_kinds() -> Any:
@@ -118,10 +114,9 @@ def _all_kinds() -> Any:
 
 
 def estimator_vectors(plan: Plan, b: Begun) -> list[str]:
-    """Return lines: limits, start, and every sample with what it has to lead to."""
+    """Return lines: the start, and every sample with what it has to lead to and by how much it may differ."""
     s, a, st, t = b.given.samples, b.given.aiding, b.start, b.given.t_s
-    lines = [_line("limits", [b.limits["attitude"], b.limits["position"], b.limits["velocity"]])]
-    lines.append(_line("start", [*st.q_nb, *st.gyro_bias_b, st.rest_s, st.field_ut, st.dip_rad, float(st.has_heading)]))
+    lines = [_line("start", [*st.q_nb, *st.gyro_bias_b, st.rest_s, st.field_ut, st.dip_rad, float(st.has_heading)])]
     height, fix, age, factor, distance = (np.full((len(t), n), np.nan) for n in (1, 6, 1, 1, 1))
     at = np.searchsorted(t, a.baro[:, 0])
     height[at, 0] = a.baro[:, 1]
@@ -131,7 +126,23 @@ def estimator_vectors(plan: Plan, b: Begun) -> list[str]:
     distance[at, 0] = a.ranges[:, 1]
     known = a.known if len(a.known) else np.zeros(len(t))
     table = np.column_stack(
-        [t, s.dt_s, s.gyro_b, s.acc_b, s.mag_b, height, fix, age, factor, distance, known, b.q_nb, b.pos_n, b.vel_n]
+        [
+            t,
+            s.dt_s,
+            s.gyro_b,
+            s.acc_b,
+            s.mag_b,
+            height,
+            fix,
+            age,
+            factor,
+            distance,
+            known,
+            b.q_nb,
+            b.pos_n,
+            b.vel_n,
+            b.limits,
+        ]
     )
     return lines + [_line("sample", row) for row in table.tolist()]
 

@@ -17,7 +17,7 @@ from fusus.core.estimation.replay import EstimatorInput, estimator_input
 from fusus.core.frames import quaternion
 from fusus.core.world.site import USUAL_DIP_RAD, USUAL_HORIZONTAL_UT, Site
 
-RESTS_S, MOVES_S = 3.0, 30.0
+RESTS_S, MOVES_S = 3.0, 17.0
 # The interval wavers, and no usual one is its mean: code that takes a fixed one shows.
 INTERVAL_S, WAVERS = 5.3e-3, 0.25
 BIAS_RAD_S = 0.03
