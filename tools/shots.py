@@ -54,6 +54,7 @@ def _take(scratch: Path) -> None:
     _take_bench(window, app)
     _take_fusion(window, app)
     _take_loops(window, app)
+    _take_kit(window, app)
     window.close()
 
 
@@ -63,7 +64,6 @@ PAGES = (
     ("parts", "catalogue", "parts"),
     ("parts", "suites", "parts-suites"),
     ("drift", "budget", "drift"),
-    ("drift", "mission", "drift-mission"),
 )
 
 
@@ -118,17 +118,13 @@ def _take_report(window: Window, app: QApplication, path: Path) -> None:
 
 
 def _take_fusion(window: Window, app: QApplication) -> None:
-    """Take Fusion's consistency, sensors out, and faults."""
+    """Take Fusion's faults."""
     window.show_stage("fusion")
     sheet = window.sheets.currentWidget()
-    for page in ("consistency", "faults"):
+    for page in ("faults",):
         sheet.show_page(page)
-        if page in sheet.questions:
-            window.desk.fusing.ask(page)
-        is_asked = page != "consistency"
-        if is_asked and not wait_for(
-            app, lambda p=page: window.desk.fusing.is_current(p) and not window.desk.jobs.running, 300
-        ):
+        window.desk.fusing.ask(page)
+        if not wait_for(app, lambda p=page: window.desk.fusing.is_current(p) and not window.desk.jobs.running, 300):
             raise RuntimeError(f"{page} was not answered")
         settle(app)
         save(window, OUT / f"fusion-{page}.png")
@@ -151,6 +147,26 @@ def _take_loops(window: Window, app: QApplication) -> None:
         raise RuntimeError("the craft did not fly")
     settle(app)
     save(window, OUT / "loops-flight.png")
+
+
+def _take_kit(window: Window, app: QApplication) -> None:
+    """Take Kit with its code, and Proof with the demo's own filter over Fusus'."""
+    window.show_stage("kit")
+    if not wait_for(app, lambda: window.desk.kitting.result("contents") is not None, 60):
+        raise RuntimeError("no kit was made")
+    window.desk.kitting.prove()
+    if not wait_for(app, lambda: window.desk.kitting.result("proof") is not None, 300):
+        raise RuntimeError("the kit was not proved")
+    settle(app)
+    save(window, OUT / "kit.png")
+    window.show_stage("proof")
+    sheet = window.sheets.currentWidget()
+    sheet.show_page("own")
+    sheet.own.start(window.desk.document.folder / window.desk.project.kit.own)
+    if not wait_for(app, lambda: window.desk.kitting.result("own") is not None, 120):
+        raise RuntimeError("own code was not run")
+    settle(app)
+    save(window, OUT / "proof-own.png")
 
 
 # Row of the demo's calibrations, latest first, and its picture.

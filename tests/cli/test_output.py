@@ -36,6 +36,7 @@ def test_the_demo_runs_headless(tmp_path):
         "fusion.png",
         "parts.png",
         "proof.png",
+        "kit.png",
     }
     again = json.loads(fusus("verify", "--project", tmp_path / "Dunlin", "--json").stdout)
     assert again["passed"]
