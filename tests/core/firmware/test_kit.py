@@ -62,7 +62,7 @@ def test_make_check_builds_without_a_warning_and_passes(name, precision, flight,
 def test_no_undefined_behaviour_and_no_foreign_memory(name, flight, place, tmp_path):
     """UndefinedBehaviorSanitizer and AddressSanitizer over the vectors of filters, loops and sensors."""
     write(tmp_path, plan_for(name, "single", place), flight)
-    flags = ["-fsanitize=undefined,address", "-fno-sanitize-recover=all", "-g"]
+    flags = ["-fsanitize=undefined,address", "-fno-sanitize-recover=all", "-g1", "-O1"]
     sources = ["test_kit.c", "sensors.c", "estimator.c", "control.c", "alignment.c"]
     built = shell(tmp_path, "gcc", *STRICT, *flags, "-o", "checked", *sources, "-lm")
     assert built.returncode == 0, built.stderr[-2000:]
