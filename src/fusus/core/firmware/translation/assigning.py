@@ -92,6 +92,7 @@ def struct_made(w: Writer, call: ast.Call) -> Any | None:
 
 
 def fields_of(w: Writer, call: ast.Call, cls: Any) -> list[tuple[str, Code]]:
+    """Return the fields that a call gives a struct, in its own order."""
     names = list(w.scope.layout.field_types(cls))
     given = dict(zip(names, call.args, strict=False)) | {k.arg: k.value for k in call.keywords if k.arg}
     types = w.scope.layout.field_types(cls)
@@ -197,6 +198,7 @@ def _assign_each(w: Writer, targets: list[ast.expr], values: list[ast.expr]) -> 
 
 
 def augment(w: Writer, node: ast.AugAssign) -> None:
+    """Write an assignment that adds to what is there."""
     sign, _ = OPERATORS[type(node.op)]
     place, value = express(w.scope, node.target), express(w.scope, node.value)
     w.scope.written.add(place.root)

@@ -37,6 +37,7 @@ class Writer:
 
 
 def stored(node: ast.AST) -> list[str]:
+    """Return the names that a node sets, in their order."""
     out: list[str] = []
     for n in ast.walk(node):
         if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store) and n.id not in out:
@@ -89,6 +90,7 @@ def type_of(w: Writer, value: ast.expr) -> Type:
 
 
 def result_type(w: Writer, value: ast.expr) -> Type:
+    """Return what a called kernel returns."""
     assert isinstance(value, ast.Call) and isinstance(value.func, ast.Name)
     function = plain_function(w.scope.source.names[value.func.id])
     assert function is not None
@@ -97,6 +99,7 @@ def result_type(w: Writer, value: ast.expr) -> Type:
 
 
 def c_type(w: Writer, of: Type) -> str:
+    """Return the C name of a type."""
     if of.kind == "struct":
         return w.scope.layout.struct_name(of.struct)
     return {"real": w.scope.real, "int": "int32_t", "bool": "bool"}[of.kind]
@@ -117,4 +120,5 @@ def declare(w: Writer, name: str, of: Type, value: str | None = None) -> None:
 
 
 def names_in(node: ast.AST) -> set[str]:
+    """Return all names in a node."""
     return {n.id for n in ast.walk(node) if isinstance(n, ast.Name)}
