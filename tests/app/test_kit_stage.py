@@ -91,6 +91,21 @@ def test_the_ledger_chooses_what_is_in_it(opened, qtbot):
     assert "mahony_advance" in sheet(opened).contents.files["estimator.c"]
 
 
+def test_the_board_sends_what_the_ledger_says(opened, qtbot):
+    row = opened.ledger.rows["kit.streams"]
+    row.edit.setText("imu gnss")
+    row.edit.setModified(True)
+    row.edit.editingFinished.emit()
+    assert opened.desk.project.kit.streams == ("imu", "gnss")
+    qtbot.waitUntil(lambda: opened.desk.kitting.is_current("contents"), timeout=60_000)
+    text = sheet(opened).contents.files["telemetry.c"]
+    assert "print_gnss" in text and "print_board" in text and "print_mag" not in text
+    row.edit.setText("imu radar")
+    row.edit.setModified(True)
+    row.edit.editingFinished.emit()
+    assert opened.desk.project.kit.streams == ("imu", "gnss"), "what is none is refused in place"
+
+
 def test_costs_are_counted_and_put_into_loops(opened, qtbot):
     sheet(opened).show_page("cost")
     press(opened, "count-kit")

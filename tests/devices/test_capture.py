@@ -276,3 +276,32 @@ def test_a_board_that_falls_silent_ends_the_capture(project, clock):
     capture.discard()
     assert capture.decoder.last_us == 2_000_000
     assert clock.now == pytest.approx(100.0 + 2.05 + 0.3, abs=0.1)
+
+
+def test_the_board_s_own_attitude_is_shown_while_it_comes(project, tmp_path):
+    """What a kit on the desk sends back: the newest attitude in people's angles, nothing where none is told or it is none."""
+    from fusus.core.frames.quaternion import from_euler
+
+    board = list(USUAL["board"])
+    wanted = (0.2, -0.1, 2.5)
+    q = from_euler(wanted[2], wanted[1], wanted[0])
+    lines = encode_header("imu", IMU) + encode_header("board", board)
+    lines += b"".join(encode("imu", i * 5000, ["0.01"] * 7) for i in range(20))
+    told = [f"{v:.9g}" for v in (*q, 0.0, 0.0, 0.0)]
+    for name, values, says in (
+        ("none", [], None),
+        ("told", [told], wanted),
+        ("lost", [told, ["0"] * 7], None),
+        ("gap", [told, [""] * 7], None),
+    ):
+        path = tmp_path / f"{name}.log"
+        path.write_bytes(lines + b"".join(encode("board", 100_000 + i * 5000, v) for i, v in enumerate(values)))
+        capture = Capture(project, name, open_link(f"file:{path}"))
+        run(capture, None, None, 1.0)
+        health = capture.health()
+        capture.discard()
+        if says is None:
+            assert health.board is None and health.board_says == ""
+        else:
+            assert health.board == pytest.approx(says, abs=1e-6)
+            assert health.board_says == "the board says: roll +11.5°, pitch -5.7°, heading 143°"

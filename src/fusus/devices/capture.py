@@ -5,6 +5,7 @@ recording later.
 """
 
 import json
+import math
 import os
 import shutil
 import time
@@ -16,6 +17,7 @@ from typing import Any
 
 import numpy as np
 
+from fusus.core.frames.quaternion import to_euler
 from fusus.devices.kept import ABOUT_FILE, LINES_FILE, PREFIX, SPOILT, make_recording
 from fusus.devices.links import Link
 from fusus.devices.protocol import Decoder
@@ -30,7 +32,8 @@ RECENT_S = 2.0
 @dataclass(frozen=True, slots=True)
 class Health:
     """How a capture goes: seconds of it, good and spoilt lines, samples missing by their times, breaks, bytes waiting, and for
-    each stream its rows, rate in Hz and jitter (sigma of the step) in s over the last seconds."""
+    each stream its rows, rate in Hz and jitter (sigma of the step) in s over the last seconds. ``board``: the attitude that the board
+    itself told last, roll, pitch and heading in rad; None where it tells none."""
 
     seconds: float
     good: int
@@ -40,6 +43,15 @@ class Health:
     waiting: int
     is_connected: bool
     streams: dict[str, tuple[int, float, float]]
+    board: tuple[float, float, float] | None = None
+
+    @property
+    def board_says(self) -> str:
+        """What the board says of its own attitude, empty where it says nothing."""
+        if self.board is None:
+            return ""
+        roll, pitch, heading = (math.degrees(v) for v in self.board)
+        return f"the board says: roll {roll:+.1f}°, pitch {pitch:+.1f}°, heading {heading % 360.0:.0f}°"
 
 
 @dataclass(slots=True)
@@ -146,8 +158,21 @@ class Capture:
             streams[name] = (len(s.t_us), rate, jitter)
         spoilt = sum(counts[k] for k in SPOILT)
         return Health(
-            self.seconds, counts["good"], spoilt, missing, self.breaks, self._waiting, self.is_connected, streams
-        )
+            self.seconds, counts["good"], spoilt, missing, self.breaks, self._waiting, self.is_connected, streams,
+            self._board_says(),
+        )  # fmt: skip
+
+    def _board_says(self) -> tuple[float, float, float] | None:
+        """Return roll, pitch and heading of the newest attitude that the board told, rad."""
+        told = self.decoder.streams.get("board")
+        if told is None or not told.values or not {"q_w", "q_x", "q_y", "q_z"} <= set(told.columns):
+            return None
+        last = told.values[-len(told.columns) :]
+        q = np.array([last[told.columns.index(f"q_{a}")] for a in "wxyz"])
+        if not np.isfinite(q).all() or not np.linalg.norm(q) > 0.1:
+            return None
+        yaw, pitch, roll = to_euler(q / np.linalg.norm(q))
+        return float(roll), float(pitch), float(yaw)
 
     def finish(self, **about: Any) -> RecordingInfo:
         """Make the recording of what has come and take the working folder away."""

@@ -48,14 +48,21 @@ static void finish_line(char *line, size_t size)
 """
 
 
+def streams_from(text: str) -> tuple[str, ...]:
+    """Return the streams that a text names with commas or spaces; RecordingError where there is none of a name."""
+    names = tuple(text.replace(",", " ").split())
+    for name in names:
+        if name not in USUAL and name.rstrip("23") != "imu":
+            raise RecordingError(name, f"there is no such stream; choose from {', '.join(USUAL)}.")
+    return names
+
+
 def c_snippet(streams: tuple[str, ...], more: tuple[str, ...] = ()) -> str:
     """Return C99 with one function a stream and one that prints all headers: call that at the start and every 2 s.
 
     ``more``: columns that stand behind the usual ones of the board's own estimate.
     """
-    for name in streams:
-        if name not in USUAL and name.rstrip("23") != "imu":
-            raise RecordingError(name, f"there is no such stream; choose from {', '.join(USUAL)}.")
+    streams_from(",".join(streams))
     parts = [_HEAD]
     headers = []
     for name in streams:

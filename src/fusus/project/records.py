@@ -318,12 +318,13 @@ class KitExport(Record):
 
 class Kit(Record):
     """What goes onto the board: which estimator (None: the one that Fusion judges) in which precision; the processor that costs are told
-    for; the folder of the maker's own sources; the last export."""
+    for; the streams that the board sends; the folder of the maker's own sources; the last export."""
 
     estimator: EstimatorName | None = None
     precision: Literal["single", "double"] = "single"
     clock_hz: Annotated[float, Field(ge=1e6, le=5e9)] = 168e6
     has_fpu: bool = True
+    streams: tuple[str, ...] = ("imu", "mag", "baro", "gnss", "battery", "motor", "board")
     own: str | None = None
     exported: KitExport | None = None
 

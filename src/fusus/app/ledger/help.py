@@ -192,6 +192,10 @@ TEXTS: dict[str, Help] = {
         "Precision", "Of the figures on the board. Small units for figures know single precision only.", "Single.",
         "“Equality” shows what single precision costs.",
     ),
+    "kit.streams": Help(
+        "Sends", "Streams that telemetry.c prints, by the line protocol. The board's own estimate is always one of them.",
+        "imu, mag, baro, gnss, battery, motor.",
+    ),
     "kit.clock_hz": Help("Clock", "Of the board's processor, for the times in “Cost”.", "72 to 480 MHz."),
     "kit.has_fpu": Help("Figures", "Whether the processor adds and multiplies figures in hardware.", "Yes, on most boards of today."),
     "loops.schedule": Help(

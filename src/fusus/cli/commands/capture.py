@@ -106,7 +106,10 @@ def _health(h: Any) -> str:
     """Return how a capture goes in one line."""
     streams = ", ".join(f"{n} {rate:.1f} Hz ± {1e3 * jitter:.2f} ms" for n, (_, rate, jitter) in h.streams.items())
     link = "" if h.is_connected else "; the link is lost, seeking it again"
-    return f"{h.good} lines, {h.spoilt} spoilt, {h.missing} missing, {h.breaks} breaks, {h.waiting} B waiting: {streams}{link}"
+    return (
+        f"{h.good} lines, {h.spoilt} spoilt, {h.missing} missing, {h.breaks} breaks, {h.waiting} B waiting: {streams}{link}"
+        + (f"; {h.board_says}" if h.board_says else "")
+    )
 
 
 def _say(text: str) -> None:

@@ -28,8 +28,8 @@ def kit(
         list[str] | None, typer.Option(help="Prove equality over this recording; may be repeated. All without it.")
     ] = None,
     streams: Annotated[
-        str, typer.Option(help="Streams that the board sends, with commas.")
-    ] = "imu,mag,baro,gnss,battery,motor,board",
+        str | None, typer.Option(help="Streams that the board sends, with commas; the project's choice without it.")
+    ] = None,
     proof: Annotated[
         bool, typer.Option("--proof/--no-proof", help="Compile the kit here and hold it against the core.")
     ] = True,
@@ -61,11 +61,14 @@ def kit(
                     _set(document, path, value, as_json)
             if clock_mhz is not None:
                 _set(document, "kit.clock_hz", clock_mhz * 1e6, as_json)
+            if streams is not None:
+                from fusus.logs.snippet import streams_from
+
+                _set(document, "kit.streams", streams_from(streams), as_json)
             now = document.project
             plan = plan_of(now)
             wanted: tuple[Precision, ...] = (plan.precision,)
-            names = tuple(s.strip() for s in streams.split(",") if s.strip())
-            exported = write_kit(out or project / "kit", files_of(project, now, plan, names), plan)
+            exported = write_kit(out or project / "kit", files_of(project, now, plan), plan)
             document.do(SetValue("kit.exported", exported, "Export the kit"))
             report: dict[str, Any] = {
                 "folder": exported.folder, "files": list(exported.files), "estimator": plan.info.name, "precision": plan.precision,

@@ -16,7 +16,7 @@ def state_of(project: Project) -> str:
     name = estimator_of(project)
     parts = project.model_dump(
         mode="json",
-        include={"brief": {"craft", "place", "day"}, "parts": True, "loops": True, "kit": {"precision"}},
+        include={"brief": {"craft", "place", "day"}, "parts": True, "loops": True, "kit": {"precision", "streams"}},
     )
     force = {
         k: c.model_dump(mode="json", include={"parameters"})

@@ -25,13 +25,13 @@ from fusus.study.needs import mission_of
 from fusus.study.simulate import place_of, suite_of
 
 LIST = "kit.json"
-STREAMS = ("imu", "mag", "baro", "gnss", "battery", "motor", "board")
 MADE_UP_HZ, SEED = 500.0, 1
 
 
-def files_of(folder: Path, project: Project, plan: Plan, streams: tuple[str, ...] = STREAMS) -> dict[str, str]:
+def files_of(folder: Path, project: Project, plan: Plan) -> dict[str, str]:
     """Return all files of a project's kit. Its vectors come from a recording of the project, or a made-up flight where it has none."""
-    streams = streams if "board" in streams else (*streams, "board")
+    streams = project.kit.streams
+    streams = streams if "board" in streams else (*streams, "board")  # desk.c tells its estimate
     telemetry = c_snippet(streams, MOTION if plan.info.gives == "motion" else ())
     telemetry = telemetry.replace("extern void send_line(const char *text);", '#include "telemetry.h"')
     name, given = vector_input(folder, project)

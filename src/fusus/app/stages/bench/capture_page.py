@@ -242,7 +242,7 @@ class CapturePage(QWidget):
         self.health.setText(
             f"{health.good} lines, {health.spoilt} spoilt, {health.missing} missing, {health.breaks} breaks, "
             f"{health.waiting} B waiting{link}\n"
-            f"{streams}"
+            f"{streams}" + (f"\n{health.board_says}" if health.board_says else "")
         )
         if not self.enough.isVisibleTo(self):
             self._show_buttons()

@@ -3,7 +3,9 @@
 from fusus.app.desk import Desk
 from fusus.app.ledger.panel import Ledger
 from fusus.app.ledger.rows import ChoiceRow, FactRow, FigureRow, FigureSpec, SwitchRow
+from fusus.app.ledger.words_row import WordsRow
 from fusus.core.estimation.catalogue import ESTIMATORS, info_for
+from fusus.logs.snippet import streams_from
 
 
 def build_ledger(desk: Desk, ledger: Ledger) -> None:
@@ -16,6 +18,12 @@ def build_ledger(desk: Desk, ledger: Ledger) -> None:
     ledger.add(
         ChoiceRow(desk, "kit.precision", "Precision", [("single", "single, 32 bits"), ("double", "double, 64 bits")])
     )
+    ledger.add(
+        WordsRow(
+            desk, "kit.streams", "Sends", "none", "Streams that the board prints, such as imu, mag, baro, gnss, battery, motor, board",
+            lambda p: ", ".join(p.kit.streams), streams_from,
+        )
+    )  # fmt: skip
     ledger.group("Processor")
     ledger.add(FigureRow(desk, FigureSpec("kit.clock_hz", "Clock", "frequency", "MHz")))
     ledger.add(SwitchRow(desk, "kit.has_fpu", "Figures", "has a unit for them"))
