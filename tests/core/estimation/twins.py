@@ -127,8 +127,8 @@ class AttitudeEkf:
         self.f = self.f + rotate(self.q, acc) * dt
         if np.isfinite(mag).all():
             self.headings.append(heading_error(self.q, mag, self.site.declination_rad))
-        full = self.t >= self.c.window_s
-        if self.since >= 0.02 or full:
+        full = self.t + 0.5 * dt >= self.c.window_s
+        if self.since + 0.5 * dt >= 0.02 or full:
             self.predict()
         if full:
             self.update()

@@ -83,6 +83,8 @@ GRAVITY = 9.80665
 TOLD_S, CLEARLY = 0.1, 9.0
 # What came before a gap in the inertial samples says nothing of after it.
 STALE_S = 0.3
+# Longer intervals than this are no usual ones.
+STEP_S = 0.02
 
 
 @kernel
@@ -346,11 +348,12 @@ def advance_all(
                 note_shaking(m, ax, ay, az, lax, lay, laz, gx, gy, gz, lgx, lgy, lgz)
             carry_on(c, m, p, n, past, t[i])
             sum_t, count, sn, se, sd, tx, ty, tz = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
-            # Half a sample of play: rounding must not move what is taken in by a group.
-            rested = m[G_REST] + 0.5 * h >= EVERY_S
+            # Half a sample of play (not of a gap): rounding must not move what is taken in by a group.
+            play = 0.5 * min(h, STEP_S)
+            rested = m[G_REST] + play >= EVERY_S
             if rested:
                 fuse_rest(c, m, p, n, rows, t[i])
-            if m[LEVEL_S] + 0.5 * h >= LEVEL_EVERY_S and fuse_level(c, m, p, n, rows, t[i]) == 1:
+            if m[LEVEL_S] + play >= LEVEL_EVERY_S and fuse_level(c, m, p, n, rows, t[i]) == 1:
                 rested = True
             if due <= t[i]:
                 flag |= fuse_due(c, m, p, n, past, t[i], gnss, baro, mag, ranges, rows)
