@@ -139,9 +139,16 @@ def ten_minutes(place):
     return given
 
 
+# What is known of tilt and accelerometer bias together is lost among the places of a float: measured 0.024° of tilt and 0.1° of a
+# heading that is known to 4° (decision 15). Mended by a covariance that bears single precision; this mark then fails.
+NOT_REACHED = pytest.param(
+    "navigation-ekf", marks=pytest.mark.xfail(reason="its covariance does not bear single precision")
+)
+
+
 @pytest.mark.slow
-@pytest.mark.parametrize("name", [n for n in NAMES if n not in ("altitude-3", "altitude-complementary")])
-def test_ten_minutes_at_a_kilohertz_stay_within_hundredths_of_a_degree(name, place, ten_minutes):
+@pytest.mark.parametrize("name", ["complementary", "mahony", "madgwick", "attitude-ekf", "altitude", NOT_REACHED])
+def test_ten_minutes_at_a_kilohertz_stay_within_two_hundredths_of_a_degree(name, place, ten_minutes):
     plan = plan_for(name, "single", place)
     with tempfile.TemporaryDirectory() as space:
         core = core_run(plan, ten_minutes, place)
@@ -149,17 +156,8 @@ def test_ten_minutes_at_a_kilohertz_stay_within_hundredths_of_a_degree(name, pla
         c, ended = bench.run_over(built.program, core.given)
     found = compare(plan, core, c, ended)
     assert found.is_equal, told(found)
-    down = [
-        quaternion.rotate(quaternion.conjugate(q), np.tile([0.0, 0.0, 1.0], (len(q), 1))) for q in (core.q_nb, c.q_nb)
-    ]
-    tilt = np.degrees(np.linalg.norm(down[0] - down[1], axis=1).max())
     whole = 2.0 * np.linalg.norm(quaternion.multiply(quaternion.conjugate(core.q_nb), c.q_nb)[:, 1:], axis=1)
-    if name == "navigation-ekf":
-        # Not reached: what it knows of tilt and accelerometer bias together is lost among the places of a float (decision 15). It knows
-        # this hover's heading to some degrees only, and is moved by a small share of that.
-        assert tilt < 0.03 and (whole < 0.05 * core.sigmas["attitude"]).all()
-    else:
-        assert np.degrees(whole.max()) < 0.02
+    assert np.degrees(whole.max()) < 0.02
 
 
 @pytest.mark.parametrize(

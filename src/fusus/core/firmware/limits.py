@@ -9,9 +9,9 @@ u = 2^-24 is the greatest relative error of one rounding. Four things add up (a 
 * turning: intervals and rates are rounded once, so that a turn by Θ is off by u Θ;
 * decisions: where a gate's edge falls on another side, one correction is missing or added.
 
-A covariance is known to some percent only in single precision, since what a filter knows of two errors together (tilt and accelerometer
-bias, heading and iron) is a small difference of large figures. Its gains are off by as much, and so are estimates by such a share of
-their sigma: a tenth is allowed, a twentieth for attitudes beside the above. That adds 1 % and 0.25 % to the squared error.
+Figures with a claimed sigma may be off by a twentieth of it, attitudes by a hundredth beside the above: that adds 0.25 % and 0.01 % to
+the squared error, which nobody can measure. A covariance in single precision may lead further (what a filter knows of two errors together
+is a small difference of large figures): then the kit is called not equal, as it is.
 """
 
 import math
@@ -31,7 +31,7 @@ from fusus.core.estimation.replay import EstimatorInput
 U = 2.0**-24
 DOUBLE = 1e-9
 PER_STEP, SIGMAS = 1.2, 4.0
-SHARE, ATTITUDE_SHARE = 0.1, 0.05  # of a claimed sigma
+SHARE, ATTITUDE_SHARE = 0.05, 0.01  # of a claimed sigma
 SIGMA_SHARE = 0.02  # relative, of a claimed sigma itself: it is told to two figures
 # What a gradient step of fixed length points at: the accelerometer's wavering in flight, common practice.
 WAVERS_RAD = 0.2
