@@ -10,21 +10,38 @@ from fusus.core.estimation.navigation_ekf.states import (
     COLS,
     ENTRIES,
     ERR,
+    FACTORS,
+    LOST,
     MEMORY,
     VALS,
+    D,
     W,
 )
 from fusus.core.frames.quaternion import from_rotation_vector, to_matrix
 
 
-def flat(p):
-    out = np.zeros((W, W))
-    out[: len(p), : len(p)] = p
-    return out.ravel().copy()
+def factored(p):
+    """U-D factors by numpy's Cholesky factor, of the matrix turned round: its own are lower triangular."""
+    n = len(p)
+    upper = np.linalg.cholesky(p[::-1, ::-1])[::-1, ::-1]
+    out = np.zeros(FACTORS)
+    out[: W * W].reshape(W, W)[:n, :n] = (upper / np.diag(upper)).T
+    out[D : D + n] = np.diag(upper) ** 2
+    return out
 
 
 def dense(p, n):
-    return p.reshape(W, W)[:n, :n]
+    out = np.empty((n, n))
+    covariance.compose(p, n, out)
+    return out
+
+
+def unharmed(p, n):
+    """Whether ones, zeros and what lies beyond the last error are as they should be."""
+    u = p[: W * W].reshape(W, W).T
+    rest = np.triu(u, 1)
+    rest[:n, :n] = 0.0
+    return np.array_equal(np.tril(u)[:n, :n], np.eye(n)) and not rest.any() and not p[D + n : LOST].any()
 
 
 def spread(rng, n):
@@ -48,13 +65,36 @@ def test_propagation_equals_a_dense_product(n):
     rng = np.random.default_rng(n)
     p0, f, t = spread(rng, n), rng.standard_normal(3) * 10, 0.013
     r = to_matrix(from_rotation_vector(rng.standard_normal(3)))
-    p = flat(p0)
-    covariance.propagate(p, n, t, *f, *r.ravel())
+    p = factored(p0)
+    assert np.allclose(dense(p, n), p0, rtol=1e-12)
+    covariance.propagate(p, t, *f, *r.ravel())
     big = transition(n, t, f, r)
     expected = big @ p0 @ big.T
     assert np.allclose(dense(p, n), expected, rtol=1e-12, atol=1e-10)
-    assert np.array_equal(dense(p, n), dense(p, n).T)
-    assert not p.reshape(W, W)[n:].any() and not p.reshape(W, W)[:, n:].any()
+    assert unharmed(p, n)
+
+
+@pytest.mark.parametrize("n", [16, 29])
+def test_single_errors_are_widened_and_scaled(n):
+    rng = np.random.default_rng(7 + n)
+    p0 = spread(rng, n)
+    p, m = factored(p0), np.zeros(MEMORY)
+    for error in (0, 3, 8, n - 1):
+        more, factor = float(rng.uniform(0.1, 5.0)), float(rng.uniform(0.2, 1.0))
+        covariance.widen(p, m, error, more)
+        covariance.scale(p, n, error, factor)
+        p0[error, error] += more
+        p0[error] *= factor
+        p0[:, error] *= factor
+        assert np.allclose(dense(p, n), p0, rtol=1e-12, atol=1e-12) and unharmed(p, n)
+        assert covariance.variance_of(p, n, error) == pytest.approx(p0[error, error], rel=1e-12)
+
+
+def test_what_is_known_exactly_can_be_widened():
+    p, m = np.zeros(FACTORS), np.zeros(MEMORY)
+    p[: (W + 1) * 16 : W + 1] = 1.0
+    covariance.widen(p, m, 4, 0.25)
+    assert np.array_equal(dense(p, 16), np.diag([0.0] * 4 + [0.25] + [0.0] * 11)) and unharmed(p, 16)
 
 
 def row(m, entries):
@@ -69,7 +109,7 @@ def test_scalar_updates_equal_filterpy(n):
     p0 = spread(rng, n)
     reference = KalmanFilter(dim_x=n, dim_z=1)
     reference.P, reference.x = p0.copy(), np.zeros((n, 1))
-    p, m = flat(p0), np.zeros(MEMORY)
+    p, m = factored(p0), np.zeros(MEMORY)
     for _ in range(6):
         columns = rng.choice(n, 4, replace=False)
         values, y, noise = rng.standard_normal(4), float(rng.standard_normal()), float(rng.uniform(0.1, 2.0))
@@ -78,25 +118,30 @@ def test_scalar_updates_equal_filterpy(n):
         reference.H, reference.R = h, np.array([[noise]])
         reference.update(np.array([[y]]))
         row(m, list(zip(columns, values, strict=True)))
-        s = covariance.project(p, m) + noise
+        assert covariance.project(p, m) == pytest.approx(float((reference.S - noise)[0, 0]), rel=1e-9)
         left = y - float(h[0] @ m[ERR : ERR + n])
-        covariance.fold(p, m, n, s, left)
+        covariance.fold(p, m, n, noise, left)
         assert np.allclose(dense(p, n), reference.P, rtol=0, atol=1e-9)
         assert np.allclose(m[ERR : ERR + n], reference.x[:, 0], rtol=0, atol=1e-9)
-        assert np.array_equal(dense(p, n), dense(p, n).T)
+        assert unharmed(p, n)
+
+
+def see(p, m, n, noise):
+    covariance.project(p, m)
+    covariance.fold(p, m, n, noise, 0.0)
 
 
 @pytest.mark.slow
 def test_the_vertical_channel_settles_at_the_riccati_equations_state():
     # Position and velocity under acceleration noise, position measured: the discrete algebraic Riccati equation's solution.
     n, t, q, noise = 16, 0.1, 0.04, 0.5
-    p, m = flat(np.eye(n) * 1e-9 + np.diag([0, 0, 1, 0, 0, 1] + [0] * 10)), np.zeros(MEMORY)
+    p, m = factored(np.eye(n) * 1e-9 + np.diag([0, 0, 1, 0, 0, 1] + [0] * 10)), np.zeros(MEMORY)
     for _ in range(4000):
-        covariance.propagate(p, n, t, 0.0, 0.0, 0.0, *np.eye(3).ravel())
-        p[(W + 1) * 5] += q * t
+        covariance.propagate(p, t, 0.0, 0.0, 0.0, *np.eye(3).ravel())
+        covariance.widen(p, m, 5, q * t)
         row(m, [(2, 1.0)])
         prior = dense(p, n)[np.ix_([2, 5], [2, 5])].copy()
-        covariance.fold(p, m, n, covariance.project(p, m) + noise, 0.0)
+        see(p, m, n, noise)
     f, h = np.array([[1, t], [0, 1]]), np.array([[1.0, 0.0]])
     expected = solve_discrete_are(f.T, h.T, np.diag([0.0, q * t]), np.array([[noise]]))
     assert np.allclose(prior, expected, rtol=1e-6)
@@ -107,21 +152,21 @@ def test_the_covariance_stays_positive_for_ten_hours():
     # One measurement of each kind a second for 36,000 s, on a craft that turns: eigenvalues must not cross zero.
     n = 23
     rng = np.random.default_rng(5)
-    p, m = flat(np.diag(rng.uniform(0.1, 10.0, n) ** 2)), np.zeros(MEMORY)
+    p, m = factored(np.diag(rng.uniform(0.1, 10.0, n) ** 2)), np.zeros(MEMORY)
     least = np.inf
     for k in range(36_000):
         a = 0.01 * k
         r = np.array([[np.cos(a), -np.sin(a), 0], [np.sin(a), np.cos(a), 0], [0, 0, 1.0]])
-        covariance.propagate(p, n, 1.0, np.sin(0.3 * a), np.cos(0.2 * a), -9.8, *r.ravel())
+        covariance.propagate(p, 1.0, np.sin(0.3 * a), np.cos(0.2 * a), -9.8, *r.ravel())
         for i in range(3, 15):
-            p[(W + 1) * i] += 1e-8
+            covariance.widen(p, m, i, 1e-8)
         for i in range(3):
             row(m, [(i, 1.0), (16 + i, 1.0)])
-            covariance.fold(p, m, n, covariance.project(p, m) + 0.09, 0.0)
+            see(p, m, n, 0.09)
             row(m, [(3 + i, 1.0)])
-            covariance.fold(p, m, n, covariance.project(p, m) + 0.01, 0.0)
+            see(p, m, n, 0.01)
         row(m, [(8, 1.0), (20, -0.05)])
-        covariance.fold(p, m, n, covariance.project(p, m) + 1e-3, 0.0)
+        see(p, m, n, 1e-3)
         if k % 600 == 0:
             least = min(least, float(np.linalg.eigvalsh(dense(p, n))[0]))
     assert least > 0.0

@@ -10,14 +10,15 @@ import numpy as np
 
 from fusus.core.arrays import Array
 from fusus.core.estimation.initial import Start, start_from
-from fusus.core.estimation.navigation_ekf.states import MEMORY, NOMINAL, W
+from fusus.core.estimation.navigation_ekf.covariance import compose
+from fusus.core.estimation.navigation_ekf.states import FACTORS, MEMORY, NOMINAL
 from fusus.core.estimation.outputs import AttitudeOutputs, MotionOutputs
 from fusus.core.estimation.replay import EstimatorInput
 from fusus.core.estimation.samples import sealed
 from fusus.core.firmware.access import access_to, figures_of
 from fusus.core.firmware.bench import build_kit, run_over
 from fusus.core.firmware.compiler import STRICT
-from fusus.core.firmware.exchange import Estimates, Given, single_rows
+from fusus.core.firmware.exchange import Estimates, Given, from_zero, single_rows
 from fusus.core.firmware.limits import limits_for
 from fusus.core.firmware.plan import Plan
 from fusus.core.firmware.sandbox import Ended
@@ -45,7 +46,7 @@ class CoreRun:
 
 def core_run(plan: Plan, given: EstimatorInput, site: Site, start: Start | None = None) -> CoreRun:
     """Return the core's estimate with its coefficients and states; of several measurements at one sample the last."""
-    given = single_rows(given)
+    given = from_zero(single_rows(given))
     samples = sealed(given.samples)
     t = np.ascontiguousarray(given.t_s)
     start = start or start_from(t, *samples[1:], site)
@@ -178,7 +179,9 @@ def states_off(plan: Plan, core: CoreRun, dumps: Array) -> Array:
         out = np.concatenate([dumps[:, places[".x"] :][:, :4], dumps[:, places[".p"] :][:, :16]], axis=1)
     else:
         n = int(dumps[0, -1])
-        p = dumps[:, MEMORY : MEMORY + W * W].reshape(-1, W, W)[:, :n, :n]
+        p = np.empty((len(dumps), n, n))
+        for row, whole in zip(dumps, p, strict=True):
+            compose(row[MEMORY : MEMORY + FACTORS], n, whole)
         out = np.concatenate([dumps[:, :NOMINAL], p.reshape(len(dumps), -1)], axis=1)
     size = np.maximum(np.abs(core.states), 1.0)
     same = np.isnan(out) & np.isnan(core.states)

@@ -7,7 +7,7 @@ from typing import Any
 from fusus.core.estimation.attitude_ekf import kernel as ekf_kernel
 from fusus.core.estimation.attitude_ekf import run as ekf_run
 from fusus.core.estimation.attitude_ekf.parameters import Parameters as EkfParameters
-from fusus.core.estimation.navigation_ekf.states import CHANNELS, MEMORY, PAST
+from fusus.core.estimation.navigation_ekf.states import CHANNELS, FACTORS, MEMORY, NEVER_S, PAST
 from fusus.core.firmware import constants
 from fusus.core.firmware.constants import Constant
 from fusus.core.firmware.layout import layout_for
@@ -34,6 +34,8 @@ def estimator_unit(plan: Plan) -> Unit:
         unit.add(import_module(f"fusus.core.estimation.{module}.run").coefficients)
     elif module in ("altitude", "navigation_ekf"):
         unit.add(import_module(f"fusus.core.estimation.{module}.kernel").advance_all)
+        where = "past" if module == "navigation_ekf" else "kernel"
+        unit.add(import_module(f"fusus.core.estimation.{module}.{where}").begin_clock_anew)
     unit.struct(type(plan.parameters))
     return unit
 
@@ -42,14 +44,23 @@ _BODIES = {
     "complementary": "plain_body.j2", "mahony": "plain_body.j2", "madgwick": "plain_body.j2", "attitude_ekf": "ekf_body.j2",
     "altitude": "altitude_body.j2", "navigation_ekf": "navigation_body.j2",
 }  # fmt: skip
+_CLOCK = (
+    "{real} clock_s; /* since power-up, begun anew every sixteen seconds */",
+    "{real} clock_lost_s; /* what its last place could not hold */",
+)
 _MEMBERS = {
     "attitude_ekf": ("AttitudeEkfCoefficients c;", "AttitudeEkfState s;"),
     "altitude": (
         "AttitudeEkfCoefficients attitude_c;", "AttitudeEkfState attitude;", "AltitudeCoefficients c;",
         "{real} x[4]; /* height m, climb m/s, accelerometer bias m/s^2, barometer zero m */", "{real} p[16];",
         "{real} at[8]; /* counts and times, see altitude_advance_all */", "{real} gravity_m_s2;",
+        *_CLOCK,
     ),
-    "navigation_ekf": ("NavigationCoefficients c;", "NavigationState s;", "{real} mag_interval_s; /* between two readings */"),
+    "navigation_ekf": (
+        "NavigationCoefficients c;", "NavigationState s;", "{real} mag_interval_s; /* between two readings */",
+        "{real} sigma_rad[3]; /* as of the covariance's last step */",
+        *_CLOCK,
+    ),
 }  # fmt: skip
 
 
@@ -62,7 +73,7 @@ def estimator_files(plan: Plan) -> dict[str, str]:
         "title": plan.info.title, "school": plan.info.school, "prefix": prefix,
         "parameters": unit.layout.struct_name(type(plan.parameters)),
         "unknown_heading": math.pi / math.sqrt(3.0), "rest_bias": ekf_run.REST_BIAS_RAD_S, "memory": MEMORY, "moments": plan.moments,
-        "past": PAST,
+        "past": PAST, "factors": FACTORS, "never": NEVER_S,
         "channels": CHANNELS, "rows": MOST_ROWS,
     }  # fmt: skip
     members = [m.replace("{real}", unit.real) for m in _MEMBERS.get(module, usual)]

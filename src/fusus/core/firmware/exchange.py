@@ -57,6 +57,19 @@ def single_rows(given: EstimatorInput) -> EstimatorInput:
     )
 
 
+def from_zero(given: EstimatorInput) -> EstimatorInput:
+    """Return a recording by the clock of a board that was powered up an interval before the first sample."""
+    if not len(given.t_s):
+        return given
+    before = float(given.t_s[0] - given.samples.dt_s[0])
+    moved = {}
+    for name in ("gnss", "baro", "mag", "ranges"):
+        rows = getattr(given.aiding, name).copy()
+        rows[:, 0] -= before
+        moved[name] = rows
+    return replace(given, t_s=given.t_s - before, aiding=replace(given.aiding, **moved))
+
+
 def write_input(path: Path, g: Given) -> None:
     """Write a recording for a runner."""
     t, s, a = g.given.t_s, g.given.samples, g.given.aiding

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from fusus.core.estimation.navigation_ekf.past import SPACING_S
-from fusus.core.estimation.navigation_ekf.states import MEMORY, MOMENTS, PAST, W
+from fusus.core.estimation.navigation_ekf.states import FACTORS, MEMORY, MOMENTS, PAST
 from fusus.core.firmware.translation.types import BOOL, REAL, Layout, Type
 
 _E = "fusus.core.estimation."
@@ -44,7 +44,7 @@ def layout_for(motors: int, sections: int, moments: int = MOMENTS) -> Layout:
         rows={("filter", "sections"): sections, ("mixer", "table"): motors},
         fields={
             ("AttitudeEkfState", "p"): (6, 6), ("AttitudeEkfState", "work"): (3, 6), ("NavigationState", "m"): (MEMORY,),
-            ("NavigationState", "p"): (W * W,), ("NavigationState", "past"): (moments, PAST), ("Start", "q_nb"): (4,),
+            ("NavigationState", "p"): (FACTORS,), ("NavigationState", "past"): (moments, PAST), ("Start", "q_nb"): (4,),
             ("Start", "gyro_bias_b"): (3,),
         },
         left_out=LEFT_OUT,

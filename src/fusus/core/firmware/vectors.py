@@ -14,7 +14,7 @@ from fusus.core.estimation.initial import Start, rest_at_start, start_from
 from fusus.core.estimation.replay import EstimatorInput
 from fusus.core.estimation.samples import sealed
 from fusus.core.firmware.equality import claimed, core_run
-from fusus.core.firmware.exchange import single_rows
+from fusus.core.firmware.exchange import from_zero, single_rows
 from fusus.core.firmware.limits import DOUBLE, U, limits_for
 from fusus.core.firmware.plan import Plan
 from fusus.core.vehicle.mixer import mix_into
@@ -42,7 +42,7 @@ class Begun:
 
 def begun(plan: Plan, given: EstimatorInput, most: int = MOST_SAMPLES) -> Begun:
     """Return what the core makes of a recording's first samples, begun as the kit begins."""
-    given = leaving_rest(single_rows(given))
+    given = from_zero(leaving_rest(single_rows(given)))
     start = start_from(given.t_s, *given.samples[1:], plan.site)
     start = start._replace(is_still=True, rest_s=max(start.rest_s, 0.5))
     last = min(most, len(given.t_s))
@@ -127,7 +127,6 @@ def estimator_vectors(plan: Plan, b: Begun) -> list[str]:
     known = a.known if len(a.known) else np.zeros(len(t))
     table = np.column_stack(
         [
-            t,
             s.dt_s,
             s.gyro_b,
             s.acc_b,

@@ -6,7 +6,7 @@ from typing import NamedTuple
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array, ByteArray
 from fusus.core.estimation.attitude_math import BARO_GATED, GAP, GAP_S
-from fusus.core.estimation.navigation_ekf.states import ACC_CLIPPED
+from fusus.core.estimation.navigation_ekf.states import ACC_CLIPPED, LONG_AGO_S
 
 # A soft mount and the integration let this share of shaking through as noise, common practice; over how many samples it is followed.
 LEAK, SHAKE_SAMPLES = 0.1, 500.0
@@ -79,6 +79,14 @@ def update(c: Coefficients, x: Array, p: Array, h: Array, k: Array, y: float, r:
 
 
 @kernel
+def begin_clock_anew(at: Array, by: float) -> None:
+    """Take ``by`` seconds off the times that are remembered: a board whose figures have 24 bits does this every few seconds."""
+    for i in range(4, 6):
+        if at[i] > LONG_AGO_S:
+            at[i] -= by
+
+
+@kernel
 def advance_all(
     c: Coefficients, x: Array, p: Array, at: Array, t: Array, dt: Array, up: Array, known: ByteArray, baro: Array, gnss: Array,
     motion: Array, flags: ByteArray, key_every: int, key_x: Array, key_p: Array, rows: Array, work: Array, first: int, last: int,
@@ -104,15 +112,19 @@ def advance_all(
             h[0], h[1], h[2], h[3] = 1.0, -c.baro_delay_s, 0.0, 1.0
             if c.by_gains:
                 # Gains for a triple pole at 1/τ, per second: the interval of samples makes steps of them.
-                step = min(now - at[4], 1.0) if at[4] > 0.0 else 0.0
+                step = min(now - at[4], 1.0) if at[4] > LONG_AGO_S else 0.0
                 at[4] = now
                 x[0] += c.k1 * y * step
                 x[1] += c.k2 * y * step
                 x[2] -= c.k3 * y * step
                 s, used = math.nan, 1
             else:
-                if now - at[4] > REFUSED_S and at[4] > 0.0 and y * y > c.gate2 * (p[0, 0] + p[3, 3] + c.baro_var):
-                    if now - at[5] < REFUSED_S and at[5] > 0.0:
+                if (
+                    now - at[4] > REFUSED_S
+                    and at[4] > LONG_AGO_S
+                    and y * y > c.gate2 * (p[0, 0] + p[3, 3] + c.baro_var)
+                ):
+                    if now - at[5] < REFUSED_S:
                         p[3, 3] += y * y  # fixes bear the filter out: the barometer's zero has moved
                     else:
                         p[0, 0] += y * y

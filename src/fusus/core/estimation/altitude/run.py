@@ -13,6 +13,7 @@ from fusus.core.estimation.altitude.parameters import ComplementaryParameters, P
 from fusus.core.estimation.attitude_ekf import run as attitude_ekf
 from fusus.core.estimation.attitude_ekf.parameters import Parameters as AttitudeParameters
 from fusus.core.estimation.initial import Start
+from fusus.core.estimation.navigation_ekf.states import NEVER_S
 from fusus.core.estimation.outputs import AttitudeOutputs, Innovations, MotionOutputs
 from fusus.core.estimation.samples import Samples
 from fusus.core.frames.quaternion import rotate
@@ -76,7 +77,7 @@ def begin(p: AnyParameters, site: Site, start: Start, aiding: Aiding, t_s: Array
     c = attitude_ekf.coefficients(tuning, site, start)
     return Run(
         coefficients(p, aiding), (c, attitude_ekf.initial_state(tuning, c, start)), site.gravity_m_s2, np.zeros(4),
-        first_covariance(p), np.zeros(8),
+        first_covariance(p), np.array([0.0] * 4 + [NEVER_S] * 2 + [0.0] * 2),
         np.empty((count, 2)), np.empty(count, dtype=np.uint8), key_every, np.empty((keys, 4)), np.empty((keys, 4, 4)),
         np.empty((len(aiding.baro) + 2 * len(aiding.gnss) + 1, 5)), np.empty(count), [],
     )  # fmt: skip

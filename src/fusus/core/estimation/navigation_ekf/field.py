@@ -4,6 +4,7 @@ import math
 
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array
+from fusus.core.estimation.navigation_ekf.covariance import variance_of
 from fusus.core.estimation.navigation_ekf.measure import entry, first, inject, rotation, take
 from fusus.core.estimation.navigation_ekf.states import (
     ALWAYS,
@@ -20,7 +21,6 @@ from fusus.core.estimation.navigation_ekf.states import (
     IRON,
     SHOWN,
     Coefficients,
-    W,
 )
 
 # A field error lasts while the craft goes by its cause: neighbouring samples share it. That of an imperfect calibration lasts as
@@ -69,7 +69,7 @@ def fuse_field(
             return 1
         y = m[G_FIELD_SUM] / samples
         m[G_FIELD_SUM] = m[G_FIELD_COUNT] = 0.0
-    noise = noise_of(c, m, p, share, every_s * samples, c.mag_var / samples)
+    noise = noise_of(c, m, p, n, share, every_s * samples, c.mag_var / samples)
     used = (
         fuse_axes(c, m, p, n, rows, t, bx, by, bz, noise)
         if c.vector
@@ -81,18 +81,17 @@ def fuse_field(
 
 
 @kernel
-def noise_of(c: Coefficients, m: Array, p: Array, share: float, every_s: float, white: float) -> float:
+def noise_of(c: Coefficients, m: Array, p: Array, n: int, share: float, every_s: float, white: float) -> float:
     """Return the variance of a field measurement, µT²: white noise, and what the last half second says of errors that last.
 
     A lasting error is taken for a noise whose few independent samples weigh as much.
     """
     known = 0.5 * c.mag_var * share + c.mag_soft_var
     if c.i_iron >= ALWAYS:
-        q = (W + 1) * c.i_iron
-        known += (p[q] + p[q + W + 1] + p[q + 2 * (W + 1)]) / 3.0
-    q = (W + 1) * E_ATT
-    tilt = 0.5 * (p[q] + p[q + W + 1])
-    turned = known + p[q + 2 * (W + 1)] * c.horizontal_ut * c.horizontal_ut
+        iron = variance_of(p, n, c.i_iron) + variance_of(p, n, c.i_iron + 1) + variance_of(p, n, c.i_iron + 2)
+        known += iron / 3.0
+    tilt = 0.5 * (variance_of(p, n, E_ATT) + variance_of(p, n, E_ATT + 1))
+    turned = known + variance_of(p, n, E_ATT + 2) * c.horizontal_ut * c.horizontal_ut
     doubt = max(m[G_FIELD_OFF] ** 2 - SURE * known, 0.0)
     doubt += max((m[G_FIELD_LEAN] * c.field_ut) ** 2 - SURE * (known + tilt * c.field_ut * c.field_ut), 0.0)
     doubt += max((m[G_FIELD_TURN] * c.horizontal_ut) ** 2 - SURE * turned, 0.0)

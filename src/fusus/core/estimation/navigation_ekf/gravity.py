@@ -12,6 +12,7 @@ from fusus.core.estimation.navigation_ekf.states import (
     E_ATT,
     LEVEL,
     LEVEL_S,
+    LONG_AGO_S,
     Coefficients,
 )
 
@@ -30,7 +31,8 @@ def fuse_level(c: Coefficients, m: Array, p: Array, n: int, rows: Array, t: floa
     seconds = m[LEVEL_S]
     fn, fe = m[LEVEL] / seconds, m[LEVEL + 1] / seconds
     m[LEVEL] = m[LEVEL + 1] = m[LEVEL_S] = 0.0
-    if t - m[CHANNEL + 4 * CH_VEL] < SILENT_S and m[CHANNEL + 4 * CH_VEL] != 0.0:
+    at = CHANNEL + 4 * CH_VEL
+    if t - m[at] < SILENT_S and m[at + 2] > LONG_AGO_S:
         return 0
     r = rotation(m[ATT], m[ATT + 1], m[ATT + 2], m[ATT + 3])
     used = 0

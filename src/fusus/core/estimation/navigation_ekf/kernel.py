@@ -17,7 +17,7 @@ from fusus.core.estimation.attitude_math import (
     to_nav,
     turn,
 )
-from fusus.core.estimation.navigation_ekf.covariance import propagate
+from fusus.core.estimation.navigation_ekf.covariance import compose, propagate, variance_of, widen
 from fusus.core.estimation.navigation_ekf.field import fuse_field
 from fusus.core.estimation.navigation_ekf.gravity import EVERY_S as LEVEL_EVERY_S
 from fusus.core.estimation.navigation_ekf.gravity import fuse_level
@@ -58,13 +58,16 @@ from fusus.core.estimation.navigation_ekf.states import (
     GYRO_CLIPPED,
     LEVEL,
     LEVEL_S,
+    NOISE_ATT,
+    NOISE_S,
+    NOISE_VEL,
     POS,
     PUSH,
     TOLD,
     VEL,
+    WALKED,
     Coefficients,
     State,
-    W,
 )
 
 # An accelerometer's scale error acts along a push, which lasts so long; a gyro's along a turn, till the heading is seen again.
@@ -83,12 +86,14 @@ GRAVITY = 9.80665
 TOLD_S, CLEARLY = 0.1, 9.0
 # What came before a gap in the inertial samples says nothing of after it.
 STALE_S = 0.3
+# For how long noise, and the wandering of biases, are added up. No multiples of usual intervals, so that rounding decides nothing.
+WAITS_S, WALK_S = 0.0187, 0.0937
 # Longer intervals than this are no usual ones.
 STEP_S = 0.02
 
 
 @kernel
-def push_told(c: Coefficients, m: Array, p: Array, dt: float, sample_s: float, fn: float, fe: float) -> float:
+def push_told(c: Coefficients, m: Array, p: Array, n: int, dt: float, sample_s: float, fn: float, fe: float) -> float:
     """Return what share of the horizontal force stands out from noise and from what a wrong tilt makes of gravity, 0 to 1.
 
     A push shows the heading: the velocity that follows points where the nose does. Taken as measured, mere noise would show it
@@ -98,11 +103,41 @@ def push_told(c: Coefficients, m: Array, p: Array, dt: float, sample_s: float, f
     m[PUSH] += share * (fn - m[PUSH])
     m[PUSH + 1] += share * (fe - m[PUSH + 1])
     push2 = m[PUSH] * m[PUSH] + m[PUSH + 1] * m[PUSH + 1]
-    q = (W + 1) * E_ATT
-    tilt = 0.5 * (p[q] + p[q + W + 1]) * c.gravity_m_s2 * c.gravity_m_s2
     noise = (c.acc_var + LEAK * LEAK * m[G_SHAKE_A] * sample_s) / (2.0 * TOLD_S)
+    if push2 <= CLEARLY * noise:
+        return 0.0
+    tilt = 0.5 * (variance_of(p, n, E_ATT) + variance_of(p, n, E_ATT + 1)) * c.gravity_m_s2 * c.gravity_m_s2
     doubt = CLEARLY * (tilt + noise)
     return 1.0 - doubt / push2 if push2 > doubt else 0.0
+
+
+@kernel
+def walk(c: Coefficients, m: Array, p: Array, dt: float) -> None:
+    """Let wander what stands still in a step: biases, the barometer's zero, the craft's own field."""
+    for i in range(3):
+        widen(p, m, E_GYRO + i, c.gyro_walk_var * dt)
+        widen(p, m, E_ACC + i, c.acc_walk_var * dt)
+    speed2 = m[VEL] ** 2 + m[VEL + 1] ** 2 + m[VEL + 2] ** 2
+    flow = c.airflow * speed2 / (2.0 * GRAVITY)
+    widen(p, m, E_BARO, (c.baro_walk_var + flow * flow / AIRFLOW_TAU_S) * dt)
+    if c.i_iron >= ALWAYS:
+        for i in range(3):
+            widen(p, m, c.i_iron + i, c.iron_walk_var * dt)
+
+
+@kernel
+def settle(c: Coefficients, m: Array, p: Array) -> None:
+    """Add the noise that has built up: before a measurement, and otherwise every few steps, for less than that shows nowhere."""
+    if m[NOISE_S] <= 0.0:
+        return
+    for i in range(3):
+        widen(p, m, E_VEL + i, m[NOISE_VEL])
+        widen(p, m, E_ATT + i, m[NOISE_ATT + i])
+        m[NOISE_ATT + i] = 0.0
+    m[NOISE_VEL] = m[NOISE_S] = 0.0
+    if m[WALKED] >= WALK_S:
+        walk(c, m, p, m[WALKED])
+        m[WALKED] = 0.0
 
 
 @kernel
@@ -115,8 +150,8 @@ def carry_on(c: Coefficients, m: Array, p: Array, n: int, past: Array, t: float)
     inverse = 1.0 / dt
     fn, fe, fd = m[G_F] * inverse, m[G_F + 1] * inverse, m[G_F + 2] * inverse
     sample_s = dt / max(m[AT_COUNT], 1.0)
-    told = m[TOLD] = push_told(c, m, p, dt, sample_s, fn, fe)
-    propagate(p, n, dt, told * fn, told * fe, fd, r[0], r[1], r[2], r[3], r[4], r[5], r[6], r[7], r[8])
+    told = m[TOLD] = push_told(c, m, p, n, dt, sample_s, fn, fe)
+    propagate(p, dt, told * fn, told * fe, fd, r[0], r[1], r[2], r[3], r[4], r[5], r[6], r[7], r[8])
     push = 2.0 * PUSH_TAU_S * c.acc_scale_var * (fn * fn + fe * fe + (fd + c.gravity_m_s2) ** 2)
     vel = (c.acc_var + LEAK * LEAK * m[G_SHAKE_A] * sample_s + push) * dt
     att = (c.gyro_var + LEAK * LEAK * m[G_SHAKE_G] * sample_s) * dt
@@ -131,26 +166,20 @@ def carry_on(c: Coefficients, m: Array, p: Array, n: int, past: Array, t: float)
     # What a scale error makes of a turn grows with the whole of it, (s θ)², not with its length in time; what a cross-axis
     # error makes of it shows about the two other axes.
     keep = max(1.0 - dt / TURN_TAU_S, 0.0)
-    turned = 0.0
     for i in range(3):
         step = r[3 * i] * m[G_TURN] + r[3 * i + 1] * m[G_TURN + 1] + r[3 * i + 2] * m[G_TURN + 2]
         before = m[G_TURNED + i] * keep
         m[G_TURNED + i] = before + step
         grown = max(2.0 * before * step + step * step, 0.0)
-        p[(W + 1) * (E_ATT + i)] += (c.gyro_scale_var - c.gyro_cross_var) * grown
-        turned += grown
-    att += c.gyro_cross_var * turned
+        att += c.gyro_cross_var * grown
+        m[NOISE_ATT + i] += (c.gyro_scale_var - c.gyro_cross_var) * grown
     for i in range(3):
-        p[(W + 1) * (E_VEL + i)] += vel
-        p[(W + 1) * (E_ATT + i)] += att
-        p[(W + 1) * (E_GYRO + i)] += c.gyro_walk_var * dt
-        p[(W + 1) * (E_ACC + i)] += c.acc_walk_var * dt
-    speed2 = m[VEL] ** 2 + m[VEL + 1] ** 2 + m[VEL + 2] ** 2
-    flow = c.airflow * speed2 / (2.0 * GRAVITY)
-    p[(W + 1) * E_BARO] += (c.baro_walk_var + flow * flow / AIRFLOW_TAU_S) * dt
-    if c.i_iron >= ALWAYS:
-        for i in range(3):
-            p[(W + 1) * (c.i_iron + i)] += c.iron_walk_var * dt
+        m[NOISE_ATT + i] += att
+    m[NOISE_VEL] += vel
+    m[NOISE_S] += dt
+    m[WALKED] += dt
+    if m[NOISE_S] >= WAITS_S:
+        settle(c, m, p)
     if t - m[G_PUSHED] >= SPACING_S:
         m[G_PUSHED] = t
         remember(m, past, t, m[G_TURN] * inverse, m[G_TURN + 1] * inverse, m[G_TURN + 2] * inverse)
@@ -189,7 +218,7 @@ def note_rest(c: Coefficients, m: Array, p: Array, dt: float, rests: bool, gx: f
     elif m[G_REST] >= 0.0:
         if c.i_iron >= ALWAYS:
             for i in range(3):
-                p[(W + 1) * (c.i_iron + i)] += c.motor_var
+                widen(p, m, c.i_iron + i, c.motor_var)
         m[G_REST] = -1.0
     if rests and m[G_REST] < 0.0:
         m[G_REST] = m[G_REST_G] = m[G_REST_G + 1] = m[G_REST_G + 2] = 0.0
@@ -272,9 +301,7 @@ def keep(m: Array, p: Array, n: int, key_x: Array, key_p: Array) -> None:
     """Copy state and covariance."""
     for i in range(key_x.shape[0]):
         key_x[i] = m[i]
-    for i in range(n):
-        for j in range(n):
-            key_p[i, j] = p[W * i + j]
+    compose(p, n, key_p)
 
 
 @kernel
@@ -352,10 +379,14 @@ def advance_all(
             play = 0.5 * min(h, STEP_S)
             rested = m[G_REST] + play >= EVERY_S
             if rested:
+                settle(c, m, p)
                 fuse_rest(c, m, p, n, rows, t[i])
-            if m[LEVEL_S] + play >= LEVEL_EVERY_S and fuse_level(c, m, p, n, rows, t[i]) == 1:
-                rested = True
+            if m[LEVEL_S] + play >= LEVEL_EVERY_S:
+                settle(c, m, p)
+                if fuse_level(c, m, p, n, rows, t[i]) == 1:
+                    rested = True
             if due <= t[i]:
+                settle(c, m, p)
                 flag |= fuse_due(c, m, p, n, past, t[i], gnss, baro, mag, ranges, rows)
                 due = next_due(m, gnss, baro, mag, ranges)
                 rested = True

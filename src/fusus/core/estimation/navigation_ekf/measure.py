@@ -5,7 +5,7 @@ import math
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array
 from fusus.core.estimation.attitude_math import turn
-from fusus.core.estimation.navigation_ekf.covariance import fold, project
+from fusus.core.estimation.navigation_ekf.covariance import fold, project, widen
 from fusus.core.estimation.navigation_ekf.states import (
     ACC,
     ALWAYS,
@@ -78,7 +78,7 @@ def take(
             used = 0
         else:
             # Refused for so long, the filter is rather wrong than the sensor: its own doubt grows to the difference.
-            p[W * free + free] += left * left
+            widen(p, m, free, left * left)
             variance = project(p, m) + r
     row = int(m[AT_ROW])
     seen = variance - r + m[SHOWN] if m[SHOWN] > 0.0 else variance
@@ -86,7 +86,7 @@ def take(
     rows[row, 0], rows[row, 1], rows[row, 2], rows[row, 3], rows[row, 4] = channel, t, left, seen, used
     m[AT_ROW] = row + 1
     if used == 1:
-        fold(p, m, n, variance, left)
+        fold(p, m, n, r, left)
         m[now] = t
     return used
 
@@ -99,7 +99,6 @@ def inject(m: Array, t: float) -> None:
         m[SUMS + i] += m[ERR + i]
     for i in range(3):
         m[SUMS + 6 + i] += m[ERR + E_VEL + i] * t
-        m[SUMS + 9 + i] += m[ERR + E_ATT + i]
         m[GYRO + i] += m[ERR + E_GYRO + i]
         m[ACC + i] += m[ERR + E_ACC + i]
     w, x, y, z = m[ATT], m[ATT + 1], m[ATT + 2], m[ATT + 3]

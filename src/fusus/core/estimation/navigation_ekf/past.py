@@ -6,7 +6,19 @@ carried back: a velocity correction at time τ moves the position at t_m by -(τ
 
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array
-from fusus.core.estimation.navigation_ekf.states import AT_PAST, MOMENT, MOMENTS, POS, SUMS
+from fusus.core.estimation.attitude_math import turn
+from fusus.core.estimation.navigation_ekf.states import (
+    AT_PAST,
+    CHANNEL,
+    CHANNELS,
+    G_GNSS,
+    G_PUSHED,
+    LONG_AGO_S,
+    MOMENT,
+    MOMENTS,
+    POS,
+    SUMS,
+)
 
 SPACING_S = (
     0.0037  # moments are kept no closer than this: no multiple of usual intervals, so that rounding decides nothing
@@ -23,15 +35,30 @@ def remember(m: Array, past: Array, t: float, gx: float, gy: float, gz: float) -
     for i in range(10):
         past[row, 1 + i] = m[POS + i]
     past[row, 11], past[row, 12], past[row, 13] = gx, gy, gz
-    for i in range(12):
+    for i in range(9):
         past[row, 14 + i] = m[SUMS + i]
+
+
+@kernel
+def gained(past: Array, before: int, after: int, axis: int) -> float:
+    """Return what the velocity gained from one moment to another; corrections between them are no acceleration."""
+    return float((past[after, 4 + axis] - past[after, 17 + axis]) - (past[before, 4 + axis] - past[before, 17 + axis]))
+
+
+@kernel
+def acceleration_at(past: Array, at: int, oldest: int, newest: int, axis: int) -> float:
+    """Return the mean acceleration about a moment."""
+    before, after = max(at - 5, oldest) % MOMENTS, min(at + 5, newest) % MOMENTS
+    span = past[after, 0] - past[before, 0]
+    return gained(past, before, after, axis) / span if span > 1e-6 else 0.0
 
 
 @kernel
 def recall(m: Array, past: Array, when: float) -> float:
     """Put position, velocity, attitude, body rate and acceleration at ``when``, as now believed, to the moment's place in ``m``.
 
-    Return 0 where that time is remembered; else by how much the oldest moment is too young, in s.
+    Between two moments all of it is a straight line: which of them comes just before must not matter. Return 0 where that time is
+    remembered; else by how much the oldest moment is too young, in s.
     """
     newest = int(m[AT_PAST]) - 1
     oldest = max(newest - MOMENTS + 1, 0)
@@ -39,21 +66,52 @@ def recall(m: Array, past: Array, when: float) -> float:
     at = newest
     while at > oldest and past[at % MOMENTS, 0] > when:
         at -= 1
-    row = at % MOMENTS
+    then = min(at + 1, newest)
+    row, following = at % MOMENTS, then % MOMENTS
     ahead = min(max(when - past[row, 0], 0.0), 0.1)
-    before, after = max(at - 5, oldest) % MOMENTS, min(at + 5, newest) % MOMENTS
-    span = past[after, 0] - past[before, 0]
+    gap = past[following, 0] - past[row, 0]
+    share = ahead / gap if gap > ahead else 0.0
     for i in range(3):
-        # Corrections between two moments are no acceleration.
-        step = (past[after, 4 + i] - past[after, 17 + i]) - (past[before, 4 + i] - past[before, 17 + i])
-        acceleration = step / span if span > 1e-6 else 0.0
+        acceleration = (1.0 - share) * acceleration_at(past, at, oldest, newest, i)
+        acceleration += share * acceleration_at(past, then, oldest, newest, i)
         quicker = m[SUMS + 3 + i] - past[row, 17 + i]
         since = m[SUMS + 6 + i] - past[row, 20 + i] - when * quicker
         moved = m[SUMS + i] - past[row, 14 + i] - since
-        m[MOMENT + i] = past[row, 1 + i] + past[row, 4 + i] * ahead + moved
-        m[MOMENT + 3 + i] = past[row, 4 + i] + acceleration * ahead + quicker
-        m[MOMENT + 10 + i] = past[row, 11 + i]
+        on_p, on_v = past[row, 4 + i] * ahead, acceleration * ahead
+        if share > 0.0:
+            on_p = share * ((past[following, 1 + i] - past[following, 14 + i]) - (past[row, 1 + i] - past[row, 14 + i]))
+            on_v = share * gained(past, row, following, i)
+        m[MOMENT + i] = past[row, 1 + i] + on_p + moved
+        m[MOMENT + 3 + i] = past[row, 4 + i] + on_v + quicker
+        m[MOMENT + 10 + i] = past[row, 11 + i] + share * (past[following, 11 + i] - past[row, 11 + i])
         m[MOMENT + 13 + i] = acceleration
-    for i in range(4):
-        m[MOMENT + 6 + i] = past[row, 7 + i]
+    m[MOMENT + 6], m[MOMENT + 7], m[MOMENT + 8], m[MOMENT + 9] = turn(
+        past[row, 7], past[row, 8], past[row, 9], past[row, 10],
+        past[following, 11] * ahead, past[following, 12] * ahead, past[following, 13] * ahead,
+    )  # fmt: skip
     return float(max(past[row, 0] - when, 0.0))
+
+
+@kernel
+def begin_clock_anew(m: Array, past: Array, by: float) -> None:
+    """Take ``by`` seconds off all times that are remembered, and what is summed up off all sums.
+
+    Only differences count. A board whose figures have 24 bits does this every few seconds: after ten minutes the last place of a time
+    would be 0.06 ms.
+    """
+    m[G_PUSHED] -= by
+    m[G_GNSS] -= by
+    for i in range(CHANNELS):
+        at = CHANNEL + 4 * i
+        m[at] -= by
+        if m[at + 2] > LONG_AGO_S:
+            m[at + 2] -= by
+    for row in range(MOMENTS):
+        past[row, 0] -= by
+        for i in range(3):
+            past[row, 20 + i] -= by * past[row, 17 + i] + m[SUMS + 6 + i] - by * m[SUMS + 3 + i]
+        for i in range(3):
+            past[row, 14 + i] -= m[SUMS + i]
+            past[row, 17 + i] -= m[SUMS + 3 + i]
+    for i in range(9):
+        m[SUMS + i] = 0.0

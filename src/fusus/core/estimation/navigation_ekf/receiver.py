@@ -4,6 +4,7 @@ import math
 
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array
+from fusus.core.estimation.navigation_ekf.covariance import scale, widen
 from fusus.core.estimation.navigation_ekf.measure import entry, first, inject, rotation, take, wrapped
 from fusus.core.estimation.navigation_ekf.past import recall
 from fusus.core.estimation.navigation_ekf.states import (
@@ -24,11 +25,11 @@ from fusus.core.estimation.navigation_ekf.states import (
     TOLD,
     WANDER,
     Coefficients,
-    W,
 )
 
 # How long a gust turns the nose off the course: neighbouring fixes see the same one.
 CRAB_TAU_S = 2.0
+LEAST = 1e-4
 
 
 @kernel
@@ -40,14 +41,12 @@ def wander(c: Coefficients, m: Array, p: Array, n: int, t: float) -> None:
     m[G_GNSS] = t
     if dt <= 0.0:
         return
-    rho = math.exp(-dt / c.wander_tau_s)
+    # What is left of it after very long is nothing, but not zero: a factor cannot be taken back from that.
+    rho = max(math.exp(-dt / c.wander_tau_s), LEAST)
     for i in range(c.i_wander, c.i_wander + 3):
         m[WANDER + i - c.i_wander] *= rho
-        for j in range(n):
-            p[W * i + j] *= rho
-        for j in range(n):
-            p[W * j + i] *= rho
-        p[W * i + i] += (1.0 - rho * rho) * (c.wander_var_v if i == c.i_wander + 2 else c.wander_var_h)
+        scale(p, n, i, rho)
+        widen(p, m, i, (1.0 - rho * rho) * (c.wander_var_v if i == c.i_wander + 2 else c.wander_var_h))
 
 
 @kernel

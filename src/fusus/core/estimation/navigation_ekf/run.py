@@ -17,6 +17,8 @@ from fusus.core.estimation.navigation_ekf.states import (
     ARM,
     AT_ROW,
     BARO,
+    CHANNEL,
+    CHANNELS,
     DELAY,
     E_ACC,
     E_ATT,
@@ -25,6 +27,8 @@ from fusus.core.estimation.navigation_ekf.states import (
     E_POS,
     E_VEL,
     FIELD,
+    G_GNSS,
+    G_PUSHED,
     GYRO,
     IRON,
     NOMINAL,
@@ -85,10 +89,14 @@ def begin_at(
     key_every = max(1, round(KEY_S / max(step, 1e-6)))
     keys = -(-count // key_every)
     rests = int(min((t_s[-1] - t_s[0]) / 0.1, 1e7)) + 1 if count else 0
+    state = initial_state(p, c, start, aiding, site, heading_sigma_rad)
+    if count:
+        # Nothing has been missed before the recording began.
+        state.m[CHANNEL : CHANNEL + 4 * CHANNELS : 4] = state.m[G_PUSHED] = state.m[G_GNSS] = t_s[0]
     most = 8 * len(aiding.gnss) + len(aiding.baro) + 3 * len(aiding.mag) + len(aiding.ranges) + 7 * rests + 8
     return Run(
-        c, initial_state(p, c, start, aiding, site, heading_sigma_rad), np.empty((count, 10)), np.empty(count, dtype=np.uint8),
-        key_every, np.empty((keys, NOMINAL)), np.empty((keys, n, n)), np.empty((most, 5)),
+        c, state, np.empty((count, 10)), np.empty(count, dtype=np.uint8), key_every,
+        np.empty((keys, NOMINAL)), np.empty((keys, n, n)), np.empty((most, 5)),
     )  # fmt: skip
 
 

@@ -7,6 +7,8 @@ import numpy as np
 from fusus.core.arrays import Array
 from fusus.core.estimation.aiding import Aiding
 from fusus.core.estimation.initial import Start
+from fusus.core.estimation.navigation_ekf.covariance import fold, project
+from fusus.core.estimation.navigation_ekf.measure import entry, first
 from fusus.core.estimation.navigation_ekf.parameters import Parameters
 from fusus.core.estimation.navigation_ekf.states import (
     ALWAYS,
@@ -22,6 +24,7 @@ from fusus.core.estimation.navigation_ekf.states import (
     E_GYRO,
     E_POS,
     E_VEL,
+    FACTORS,
     FIELD,
     G_REST,
     GATE2,
@@ -33,12 +36,14 @@ from fusus.core.estimation.navigation_ekf.states import (
     I_WANDER,
     MEMORY,
     MOMENTS,
+    NEVER_S,
     NOMINAL,
     PAST,
     POS,
     RECOVER_S,
     VEL,
     Coefficients,
+    D,
     State,
     W,
 )
@@ -183,25 +188,27 @@ def initial_state(
         diagonal[c.i_field : c.i_field + 3] = p.mag_field_sigma_ut**2
     if c.i_iron > 0:
         diagonal[c.i_iron : c.i_iron + 3] = p.mag_iron_sigma_ut**2
-    cov = np.diag(diagonal)
-    # The barometer's zero is the height of the start: an error of one is an error of the other.
-    cov[E_BARO, E_BARO] = place**2 + p.baro_noise_m**2 / 10.0
-    cov[E_POS + 2, E_BARO] = cov[E_BARO, E_POS + 2] = place**2
-    if start.is_still:
-        _see_gravity(cov, to_matrix(start.q_nb), site.gravity_m_s2, p, start.rest_s)
-    else:
-        cov[E_VEL : E_VEL + 3, E_VEL : E_VEL + 3] = np.eye(3) * MOVING_M_S**2
+    if not start.is_still:
+        diagonal[E_VEL : E_VEL + 3] = MOVING_M_S**2
         moving = np.flatnonzero(np.isfinite(aiding.gnss[:, 4:7]).all(axis=1))[:1]
         if len(moving):
             x[VEL : VEL + 3] = aiding.gnss[moving[0], 4:7]
-    m, flat = np.zeros(MEMORY), np.zeros(W * W)
+    m, factors = np.zeros(MEMORY), np.zeros(FACTORS)
     m[:NOMINAL] = x
-    m[CHANNEL + 2 : CHANNEL + 4 * CHANNELS : 4] = -1e9
+    m[CHANNEL + 2 : CHANNEL + 4 * CHANNELS : 4] = NEVER_S
     m[G_REST] = -1.0
     m[GATE2], m[RECOVER_S] = c.gate2, c.recover_s
     m[I_WANDER], m[I_DELAY], m[I_ARM], m[I_FIELD], m[I_IRON] = c.i_wander, c.i_delay, c.i_arm, c.i_field, c.i_iron
-    flat.reshape(W, W)[:n, :n] = cov
-    return State(m, flat, np.zeros((MOMENTS, PAST)), n)
+    factors[: (W + 1) * n : W + 1] = 1.0
+    factors[D : D + n] = diagonal
+    # The barometer's zero is the height of the start, but for its noise: an error of one is an error of the other.
+    known, own = place**2, p.baro_noise_m**2 / 10.0
+    factors[D + E_BARO] = known + own
+    factors[D + E_POS + 2] = known * own / (known + own)
+    factors[W * E_BARO + E_POS + 2] = known / (known + own)
+    if start.is_still:
+        _see_gravity(m, factors, n, to_matrix(start.q_nb), site.gravity_m_s2, p, start.rest_s)
+    return State(m, factors, np.zeros((MOMENTS, PAST)), n)
 
 
 def _heading_var(p: Parameters, aiding: Aiding, start: Start, sigma: float | None) -> float:
@@ -210,17 +217,17 @@ def _heading_var(p: Parameters, aiding: Aiding, start: Start, sigma: float | Non
     return LOOSE_HEADING_RAD**2 if _has_field(p, aiding, start) else UNKNOWN_HEADING_RAD**2
 
 
-def _see_gravity(cov: Array, rotation: Array, gravity: float, p: Parameters, rest_s: float) -> None:
+def _see_gravity(
+    m: Array, factors: Array, n: int, rotation: Array, gravity: float, p: Parameters, rest_s: float
+) -> None:
     """Fold the level part of the specific force at rest in: tilt and accelerometer bias are then known only together.
 
     The attitude was made from it: what it says is zero. The vertical part is left to the rest that follows.
     """
-    h = np.zeros((2, len(cov)))
-    h[0, E_ATT + 1], h[1, E_ATT] = -gravity, gravity
-    h[:, E_ACC : E_ACC + 3] = -rotation[:2]
-    r = p.acc_noise_m_s2_rthz**2 / max(rest_s, 0.1) + (1e-3 * gravity * p.acc_scale_sigma) ** 2 + 1e-8
-    s = h @ cov @ h.T + np.eye(2) * r
-    gain = np.linalg.solve(s, h @ cov).T
-    left = np.eye(len(cov)) - gain @ h
-    cov[:] = left @ cov @ left.T + gain @ gain.T * r
-    cov[:] = 0.5 * (cov + cov.T)
+    noise = p.acc_noise_m_s2_rthz**2 / max(rest_s, 0.1) + (1e-3 * gravity * p.acc_scale_sigma) ** 2 + 1e-8
+    for axis in range(2):
+        first(m, E_ATT + 1 - axis, -gravity if axis == 0 else gravity)
+        for j in range(3):
+            entry(m, E_ACC + j, -rotation[axis, j])
+        project(factors, m)
+        fold(factors, m, n, noise, 0.0)

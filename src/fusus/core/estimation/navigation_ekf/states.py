@@ -23,12 +23,15 @@ CHANNELS = 20
 AT_REST, ACC_CLIPPED, GYRO_CLIPPED = 1, 2, 4
 
 # A remembered moment: time, position, velocity, attitude, body rate, and the corrections summed up till then.
-PAST = 26
+PAST = 23
 MOMENTS = 512
 
-# The covariance lies flat with this distance from row to row, more than there are errors: loops over a row are then of a
-# length that the compiler knows, and run several figures at a time.
+# The covariance's factors lie flat, with this distance from column to column, more than there are errors; after them D, and what is yet too
+# small for D's places.
 W = 32
+D = W * W
+LOST = D + W
+FACTORS = LOST + W
 
 
 class Coefficients(NamedTuple):
@@ -81,8 +84,8 @@ class Coefficients(NamedTuple):
 
 
 class State(NamedTuple):
-    """All arrays, changed in place: ``m`` (352,) one after the other the nominal state and what has built up, by the places
-    below; ``p`` (1024,) the covariance, error i with error j at 32 i + j; ``past`` (512, 26) remembered moments; ``n`` how
+    """All arrays, changed in place: ``m`` (357,) one after the other the nominal state and what has built up, by the places
+    below; ``p`` (1088,) the covariance's factors, see covariance.py; ``past`` (512, 23) remembered moments; ``n`` how
     many errors there are."""
 
     m: Array
@@ -103,13 +106,13 @@ G_FIELD_OFF, G_FIELD_LEAN, G_FIELD_TURN = 55, 56, 57
 G_FIELD_SUM, G_FIELD_COUNT = 94, 95
 # Where things stand: samples in the group, next row of each stream, next innovation row, moments remembered, sample.
 AT_COUNT, AT_GNSS, AT_BARO, AT_MAG, AT_RANGE, AT_ROW, AT_PAST, AT_SAMPLE = 58, 59, 60, 61, 62, 63, 64, 65
-# Corrections summed up (12): position, velocity, velocity times time, attitude.
+# Corrections summed up (9): position, velocity, velocity times time.
 SUMS = 66
 # The moment that a late fix belongs to (16).
 MOMENT = 78
 # Per channel (20 x 4): time of the last use, last innovation, its time, and the variance that it follows.
 CHANNEL = 96
-# Scratch: errors found so far, gain, P hᵀ less half of what is taken off, and a row's columns and values.
+# Scratch: errors found so far, gain, what is half-way to it (Uᵀ hᵀ), and a row's columns and values.
 ERR, GAIN, HALF, COLS, VALS = 176, 208, 240, 272, 304
 ENTRIES = 336
 # Copies of coefficients that the innermost steps need: handing them all of them would cost more than the steps.
@@ -122,4 +125,9 @@ SHOWN = 347
 FIELD_DOUBT = 348
 # Force north and east as means of the last tenth of a second, and what share of it is sure to be motion.
 PUSH, TOLD = 349, 351
-MEMORY = 352
+# Noise that is not in the covariance yet: of the velocity, of the attitude (3), over how many seconds; and over how many the biases have
+# wandered.
+NOISE_VEL, NOISE_ATT, NOISE_S, WALKED = 75, 352, 355, 356
+MEMORY = 357
+# Earlier than all that happens: the time of what has not happened.
+NEVER_S, LONG_AGO_S = -1e9, -1e8

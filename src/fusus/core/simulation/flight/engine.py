@@ -102,7 +102,7 @@ def fly(
                     nav_rows, taken, i + 1,
                 )  # fmt: skip
                 taken = i + 1
-                b = filter_says(nav, cov, lost_m, mem, events, t)
+                b = filter_says(nav, cov, s0.n, lost_m, mem, events, t)
             else:
                 b = carried_on(b, s, nav, c0.gravity_m_s2, dt)
         elif kind != NONE:

@@ -16,8 +16,9 @@ from fusus.core.estimation.attitude_math import to_nav
 from fusus.core.estimation.complementary.kernel import advance as advance_complementary
 from fusus.core.estimation.madgwick.kernel import advance as advance_madgwick
 from fusus.core.estimation.mahony.kernel import advance as advance_mahony
+from fusus.core.estimation.navigation_ekf.covariance import variance_of
 from fusus.core.estimation.navigation_ekf.kernel import strapdown
-from fusus.core.estimation.navigation_ekf.states import ACC, ACC_CLIPPED, AT_REST, E_POS, GYRO, GYRO_CLIPPED, W
+from fusus.core.estimation.navigation_ekf.states import ACC, ACC_CLIPPED, AT_REST, E_POS, GYRO, GYRO_CLIPPED
 from fusus.core.simulation.flight.groups import (
     AMPS,
     ATTITUDE_EKF,
@@ -162,9 +163,9 @@ def keep_truth(truth: Array, i: int, m: Motion13) -> None:
 
 
 @inlined_kernel
-def filter_says(nav: Array, cov: Array, lost_m: float, mem: Array, events: Array, t: float) -> Belief:
+def filter_says(nav: Array, cov: Array, n: int, lost_m: float, mem: Array, events: Array, t: float) -> Belief:
     """Return what the navigation filter says, and note when it loses or finds its place."""
-    sigma2 = max(cov[(W + 1) * E_POS], cov[(W + 1) * (E_POS + 1)])
+    sigma2 = max(variance_of(cov, n, E_POS), variance_of(cov, n, E_POS + 1))
     limit = lost_m if mem[KNOWS] > 0.0 else 0.5 * lost_m
     knows = 1.0 if sigma2 < limit * limit else 0.0
     if knows != mem[KNOWS]:
