@@ -11,9 +11,9 @@ from fusus.core.estimation.navigation_ekf.states import (
     ENTRIES,
     ERR,
     FACTORS,
-    LOST,
     MEMORY,
     VALS,
+    WAITING,
     D,
     W,
 )
@@ -41,7 +41,7 @@ def unharmed(p, n):
     u = p[: W * W].reshape(W, W).T
     rest = np.triu(u, 1)
     rest[:n, :n] = 0.0
-    return np.array_equal(np.tril(u)[:n, :n], np.eye(n)) and not rest.any() and not p[D + n : LOST].any()
+    return np.array_equal(np.tril(u)[:n, :n], np.eye(n)) and not rest.any() and not p[D + n : WAITING].any()
 
 
 def spread(rng, n):

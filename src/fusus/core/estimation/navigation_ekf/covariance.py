@@ -4,17 +4,19 @@ What is known of two errors together, such as tilt and accelerometer bias, is a 
 of D of its own: the factors keep with single precision what P itself keeps with double, and cannot lose their sign (Bierman 1977,
 Factorization Methods for Discrete Sequential Estimation, ch. V and VII).
 
-Column j of U lies at ``W j``, with its one and the zeros below it; D_j lies at ``D + j``, and at ``LOST + j`` what was added to it and
-is yet too small for its places. All is zero beyond the last error.
+Column j of U lies at ``W j``, with its one and the zeros below it; D_j lies at ``D + j``, and at ``WAITING + j`` what is to be added to it
+and is yet too small. All is zero beyond the last error.
 """
 
 from fusus.core._jit import contracting_kernel, kernel
 from fusus.core.arrays import Array
-from fusus.core.estimation.navigation_ekf.states import COLS, ENTRIES, ERR, GAIN, HALF, LOST, VALS, D, W
+from fusus.core.estimation.navigation_ekf.states import COLS, ENTRIES, ERR, GAIN, HALF, VALS, WAITING, D, W
 
 # Places that the compiler cannot see to be positive cost as much as the arithmetic: hence masks. Loops over columns end where there is no
 # one on the diagonal: it cannot count ahead then, and does not gather from four columns at a time, which is slow.
 MASK = W - 1
+# What is added waits till it is this share of what is there: 1 in 2^15, so that single precision rounds it to a half of a percent.
+WORTH = 3e-5
 
 
 @contracting_kernel
@@ -55,15 +57,15 @@ def propagate(
 def widen(p: Array, m: Array, error: int, variance: float) -> None:
     """Add a variance to one error: P + q e eᵀ (Agee and Turner 1972, as in Bierman 1977, ch. III.5).
 
-    What is lost of it among the places of a large D waits for the next time: noise that comes in small pieces would be lost for ever.
+    What is small beside D waits till more has come: noise in small pieces would be rounded the same way each time.
     """
     d = p[D + error]
-    wanted = variance + p[LOST + error]
-    whole = d + wanted
-    if whole <= 0.0:
+    added = variance + p[WAITING + error]
+    if added <= WORTH * d:
+        p[WAITING + error] = added
         return
-    added = whole - d
-    p[LOST + error] = wanted - added
+    p[WAITING + error] = 0.0
+    whole = d + added
     share = added / whole
     c = d * share
     p[D + error] = whole
@@ -100,7 +102,7 @@ def scale(p: Array, n: int, error: int, factor: float) -> None:
     for j in range(error + 1, n):
         p[W * j + error] *= factor
     p[D + error] *= factor * factor
-    p[LOST + error] *= factor * factor
+    p[WAITING + error] *= factor * factor
 
 
 @contracting_kernel

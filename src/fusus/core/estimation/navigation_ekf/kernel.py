@@ -65,7 +65,6 @@ from fusus.core.estimation.navigation_ekf.states import (
     PUSH,
     TOLD,
     VEL,
-    WALKED,
     Coefficients,
     State,
 )
@@ -86,8 +85,8 @@ GRAVITY = 9.80665
 TOLD_S, CLEARLY = 0.1, 9.0
 # What came before a gap in the inertial samples says nothing of after it.
 STALE_S = 0.3
-# For how long noise, and the wandering of biases, are added up. No multiples of usual intervals, so that rounding decides nothing.
-WAITS_S, WALK_S = 0.0187, 0.0937
+# For how long noise is added up: no multiple of usual intervals, so that rounding decides nothing.
+WAITS_S = 0.0187
 # Longer intervals than this are no usual ones.
 STEP_S = 0.02
 
@@ -134,10 +133,8 @@ def settle(c: Coefficients, m: Array, p: Array) -> None:
         widen(p, m, E_VEL + i, m[NOISE_VEL])
         widen(p, m, E_ATT + i, m[NOISE_ATT + i])
         m[NOISE_ATT + i] = 0.0
+    walk(c, m, p, m[NOISE_S])
     m[NOISE_VEL] = m[NOISE_S] = 0.0
-    if m[WALKED] >= WALK_S:
-        walk(c, m, p, m[WALKED])
-        m[WALKED] = 0.0
 
 
 @kernel
@@ -177,7 +174,6 @@ def carry_on(c: Coefficients, m: Array, p: Array, n: int, past: Array, t: float)
         m[NOISE_ATT + i] += att
     m[NOISE_VEL] += vel
     m[NOISE_S] += dt
-    m[WALKED] += dt
     if m[NOISE_S] >= WAITS_S:
         settle(c, m, p)
     if t - m[G_PUSHED] >= SPACING_S:

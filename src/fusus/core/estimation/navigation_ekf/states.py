@@ -26,12 +26,12 @@ AT_REST, ACC_CLIPPED, GYRO_CLIPPED = 1, 2, 4
 PAST = 23
 MOMENTS = 512
 
-# The covariance's factors lie flat, with this distance from column to column, more than there are errors; after them D, and what is yet too
-# small for D's places.
+# The covariance's factors lie flat, with this distance from column to column, more than there are errors; after them D, and what is to be
+# added to D and yet too small.
 W = 32
 D = W * W
-LOST = D + W
-FACTORS = LOST + W
+WAITING = D + W
+FACTORS = WAITING + W
 
 
 class Coefficients(NamedTuple):
@@ -84,7 +84,7 @@ class Coefficients(NamedTuple):
 
 
 class State(NamedTuple):
-    """All arrays, changed in place: ``m`` (357,) one after the other the nominal state and what has built up, by the places
+    """All arrays, changed in place: ``m`` (356,) one after the other the nominal state and what has built up, by the places
     below; ``p`` (1088,) the covariance's factors, see covariance.py; ``past`` (512, 23) remembered moments; ``n`` how
     many errors there are."""
 
@@ -125,9 +125,8 @@ SHOWN = 347
 FIELD_DOUBT = 348
 # Force north and east as means of the last tenth of a second, and what share of it is sure to be motion.
 PUSH, TOLD = 349, 351
-# Noise that is not in the covariance yet: of the velocity, of the attitude (3), over how many seconds; and over how many the biases have
-# wandered.
-NOISE_VEL, NOISE_ATT, NOISE_S, WALKED = 75, 352, 355, 356
-MEMORY = 357
+# Noise that is not in the covariance yet: of the velocity, of the attitude (3), and over how many seconds it is.
+NOISE_VEL, NOISE_ATT, NOISE_S = 75, 352, 355
+MEMORY = 356
 # Earlier than all that happens: the time of what has not happened.
 NEVER_S, LONG_AGO_S = -1e9, -1e8
