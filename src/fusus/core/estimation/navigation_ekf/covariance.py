@@ -45,12 +45,13 @@ def propagate(
         p[q] += t * v0
         p[q + 1] += t * v1
         p[q + 2] += t * v2
-        p[q + 3] = v0 + td * a1 - te * a2 - r00 * b0 - r01 * b1 - r02 * b2
-        p[q + 4] = v1 + tn * a2 - td * a0 - r10 * b0 - r11 * b1 - r12 * b2
-        p[q + 5] = v2 + te * a0 - tn * a1 - r20 * b0 - r21 * b1 - r22 * b2
-        p[q + 6] = a0 - r00 * g0 - r01 * g1 - r02 * g2
-        p[q + 7] = a1 - r10 * g0 - r11 * g1 - r12 * g2
-        p[q + 8] = a2 - r20 * g0 - r21 * g1 - r22 * g2
+        # Small changes first, so that what is large is rounded once.
+        p[q + 3] = v0 + ((td * a1 - te * a2) - (r00 * b0 + r01 * b1 + r02 * b2))
+        p[q + 4] = v1 + ((tn * a2 - td * a0) - (r10 * b0 + r11 * b1 + r12 * b2))
+        p[q + 5] = v2 + ((te * a0 - tn * a1) - (r20 * b0 + r21 * b1 + r22 * b2))
+        p[q + 6] = a0 - (r00 * g0 + r01 * g1 + r02 * g2)
+        p[q + 7] = a1 - (r10 * g0 + r11 * g1 + r12 * g2)
+        p[q + 8] = a2 - (r20 * g0 + r21 * g1 + r22 * g2)
 
 
 @contracting_kernel
@@ -156,7 +157,7 @@ def project(p: Array, m: Array) -> float:
 def fold(p: Array, m: Array, n: int, noise: float, left: float) -> None:
     """Take a scalar measurement in: Uᵀ hᵀ lies in its half-way place, ``noise`` is its variance, ``left`` what is left of it.
 
-    Column by column: with f = Uᵀ hᵀ, g = D f and a = r + Σ f g up to here, D_j' = D_j a_before / a, and what the gain has so far is
+    Column by column: with f = Uᵀ hᵀ, g = D f and a = r + Σ f g up to here, D_j' = D_j (1 - f g / a), and what the gain has so far is
     taken off the column (Bierman 1977, ch. V.3).
     """
     a, inverse = noise, 1.0 / noise
@@ -169,10 +170,11 @@ def fold(p: Array, m: Array, n: int, noise: float, left: float) -> None:
         d = p[D + j]
         g = d * f
         off = -f * inverse
-        before = a
-        a += f * g
+        before, share = a, f * g
+        a += share
         inverse = 1.0 / a
-        p[D + j] = d * before * inverse
+        # A little off is rounded once; of a lot what is left is told, so that it stays positive.
+        p[D + j] = d - d * (share * inverse) if share < before else d * (before * inverse)
         q = W * j
         for i in range(j):
             u = p[q + i]
