@@ -19,6 +19,7 @@ from fusus.core.estimation.navigation_ekf.states import (
     ENTRIES,
     ERR,
     GYRO,
+    MOMENT,
     POS,
     VALS,
     VEL,
@@ -128,8 +129,8 @@ def test_a_fix_sees_position_arm_wander_and_delay(made):
     def antenna(state):
         left = past.recall(state, s.past, 0.59 - state[DELAY])
         assert left == 0.0
-        q = state[84:88]
-        return state[78:81] + rotate(q, state[ARM : ARM + 3]) + state[WANDER : WANDER + 3]
+        q = state[MOMENT + 6 : MOMENT + 10]
+        return state[MOMENT : MOMENT + 3] + rotate(q, state[ARM : ARM + 3]) + state[WANDER : WANDER + 3]
 
     fix = np.concatenate([antenna(m), [np.nan] * 3, [1.0, 1.0]])
     for axis in range(3):
@@ -149,7 +150,7 @@ def test_a_fix_sees_position_arm_wander_and_delay(made):
             )
         assert seen[axis] == 1.0 and seen[3 + axis] == pytest.approx(-0.2)
         # A rotation about north, east, down moves the antenna round the craft.
-        arm = rotate(work[84:88], m[ARM : ARM + 3])
+        arm = rotate(work[MOMENT + 6 : MOMENT + 10], m[ARM : ARM + 3])
         for k in range(3):
             about = np.zeros(3)
             about[k] = 1.0
@@ -182,6 +183,48 @@ def test_an_attitude_error_turns_about_north_east_down(made):
     measure.inject(m, 0.0)
     expected = normalise(multiply(from_rotation_vector(turn), s.m[ATT : ATT + 4]))
     assert np.allclose(m[ATT : ATT + 4], expected, atol=1e-12)
+
+
+@pytest.fixture
+def remembered(made):
+    """A jerky flight, remembered, with corrections between its moments."""
+    _c, s, _rows = made
+    m, rng = s.m.copy(), np.random.default_rng(8)
+    for k in range(60):
+        t = 0.01 * k
+        past.remember(m, s.past, t, *rng.standard_normal(3))
+        if k % 5 == 0:
+            m[ERR : ERR + 9] = 0.02 * rng.standard_normal(9)
+            measure.inject(m, t)
+        m[POS : POS + 3] += m[VEL : VEL + 3] * 0.01
+        m[VEL : VEL + 3] += rng.standard_normal(3) * 0.05
+        m[ATT : ATT + 4] = normalise(multiply(m[ATT : ATT + 4], from_rotation_vector(0.02 * rng.standard_normal(3))))
+    return m, s.past
+
+
+def recalled(m, remembered_moments, when):
+    assert past.recall(m, remembered_moments, when) == 0.0
+    return m[MOMENT : MOMENT + 16].copy()
+
+
+def test_what_is_recalled_makes_no_steps(remembered):
+    """Whether a fix belongs to just before a moment or to just after it must not matter: rounding decides that."""
+    m, moments = remembered
+    for k in range(12, 50):
+        before, after = recalled(m, moments, 0.01 * k - 1e-9), recalled(m, moments, 0.01 * k + 1e-9)
+        assert np.abs(before - after).max() < 1e-5, k
+
+
+def test_a_clock_begun_anew_changes_nothing_that_is_recalled(remembered):
+    m, moments = remembered
+    before = [recalled(m, moments, t) for t in (0.2, 0.333, 0.512)]
+    past.begin_clock_anew(m, moments, 3.0)
+    after = [recalled(m, moments, t - 3.0) for t in (0.2, 0.333, 0.512)]
+    assert np.allclose(before, after, rtol=0.0, atol=1e-12)
+    # Corrections count from then on as before.
+    m[ERR : ERR + 3] = 0.5, -0.2, 0.1
+    measure.inject(m, 0.6 - 3.0)
+    assert np.allclose(recalled(m, moments, 0.333 - 3.0)[:3] - before[1][:3], [0.5, -0.2, 0.1], rtol=0.0, atol=1e-12)
 
 
 def test_gates_refuse_and_give_way(made):

@@ -12,8 +12,8 @@ from fusus.core.estimation.navigation_ekf.states import ACC_CLIPPED, LONG_AGO_S
 LEAK, SHAKE_SAMPLES = 0.1, 500.0
 # What is missed while the accelerometer stands at its stop acts like a bias, which changes by so much within a second.
 LOST_M_S2 = 5.0
-# Refused for so long, the filter is rather wrong than the barometer.
-REFUSED_S = 5.0
+# Refused for so long, the filter is rather wrong than the barometer; no round figure, so that rounding decides nothing.
+REFUSED_S = 4.9963
 
 
 class Coefficients(NamedTuple):

@@ -16,7 +16,7 @@ from fusus.core.estimation.navigation_ekf.states import (
     Coefficients,
 )
 
-EVERY_S, SILENT_S = 0.5, 2.0
+EVERY_S, SILENT_S = 0.5, 1.9963
 # Acceleration expected before its own wavering has shown it, the least that is believed, and how long one lasts.
 MOTION_M_S2, LEAST_M_S2, MOTION_TAU_S = 1.0, 0.15, 0.5
 LOOKS_BACK = 20.0  # windows
@@ -40,7 +40,7 @@ def fuse_level(c: Coefficients, m: Array, p: Array, n: int, rows: Array, t: floa
         at = CHANNEL + 4 * (CH_LEVEL + axis)
         y = -fn if axis == 0 else -fe
         wavers = m[at + 3] if m[at + 3] > 0.0 else MOTION_M_S2 * MOTION_M_S2
-        if t - m[at + 2] < 2.0 * EVERY_S:
+        if t - m[at + 2] < 1.9 * EVERY_S:
             step = y - m[at + 1]
             wavers += (min(0.5 * step * step, 10.0 * wavers) - wavers) / LOOKS_BACK
         wavers = max(wavers, LEAST_M_S2 * LEAST_M_S2)

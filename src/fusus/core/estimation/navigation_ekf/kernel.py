@@ -84,7 +84,7 @@ GRAVITY = 9.80665
 # Over what time a push must stand out from its noise, and by how many variances.
 TOLD_S, CLEARLY = 0.1, 9.0
 # What came before a gap in the inertial samples says nothing of after it.
-STALE_S = 0.3
+STALE_S = 0.2963
 # For how long noise is added up: no multiple of usual intervals, so that rounding decides nothing.
 WAITS_S = 0.0187
 # Longer intervals than this are no usual ones.

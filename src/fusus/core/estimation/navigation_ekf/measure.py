@@ -41,6 +41,8 @@ from fusus.core.estimation.navigation_ekf.states import (
     W,
 )
 
+# Times are asked about a little off round figures: intervals are multiples of those, and rounding must decide nothing.
+EDGE_S, NEXT_S = 0.00037, 1.4963  # before a recovery is due; between measurements that are neighbours
 # How many measurements a followed variance looks back over.
 FOLLOWS = 50.0
 # A followed variance stays within these multiples of what the parameters say.
@@ -61,7 +63,7 @@ def take(
         known = m[now + 3]
         if known <= 0.0:
             known = r
-        elif t - m[now + 2] < 1.5:
+        elif t - m[now + 2] < NEXT_S:
             step = y - m[now + 1]
             known += (min(0.5 * step * step, 12.0 * known) - known) / FOLLOWS
             known = min(max(known, LEAST * r), GREATEST * r)
@@ -74,7 +76,7 @@ def take(
         left -= m[VALS + q] * m[ERR + int(m[COLS + q])]
     used = 1
     if left * left > m[GATE2] * variance:
-        if t - m[now] < m[RECOVER_S]:
+        if t - m[now] < m[RECOVER_S] - EDGE_S:
             used = 0
         else:
             # Refused for so long, the filter is rather wrong than the sensor: its own doubt grows to the difference.

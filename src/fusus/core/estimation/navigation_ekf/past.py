@@ -4,9 +4,10 @@ Each remembered moment holds the state of that time and the sums of corrections 
 carried back: a velocity correction at time τ moves the position at t_m by -(τ - t_m) times itself.
 """
 
+import math
+
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array
-from fusus.core.estimation.attitude_math import turn
 from fusus.core.estimation.navigation_ekf.states import (
     AT_PAST,
     CHANNEL,
@@ -23,6 +24,8 @@ from fusus.core.estimation.navigation_ekf.states import (
 SPACING_S = (
     0.0037  # moments are kept no closer than this: no multiple of usual intervals, so that rounding decides nothing
 )
+
+LONGEST_S = 0.1  # beyond it no motion is carried on
 
 
 @kernel
@@ -68,9 +71,9 @@ def recall(m: Array, past: Array, when: float) -> float:
         at -= 1
     then = min(at + 1, newest)
     row, following = at % MOMENTS, then % MOMENTS
-    ahead = min(max(when - past[row, 0], 0.0), 0.1)
+    ahead = min(max(when - past[row, 0], 0.0), LONGEST_S)
     gap = past[following, 0] - past[row, 0]
-    share = ahead / gap if gap > ahead else 0.0
+    share = min(ahead / gap, 1.0) if 1e-6 < gap < LONGEST_S else 0.0
     for i in range(3):
         acceleration = (1.0 - share) * acceleration_at(past, at, oldest, newest, i)
         acceleration += share * acceleration_at(past, then, oldest, newest, i)
@@ -79,16 +82,26 @@ def recall(m: Array, past: Array, when: float) -> float:
         moved = m[SUMS + i] - past[row, 14 + i] - since
         on_p, on_v = past[row, 4 + i] * ahead, acceleration * ahead
         if share > 0.0:
-            on_p = share * ((past[following, 1 + i] - past[following, 14 + i]) - (past[row, 1 + i] - past[row, 14 + i]))
+            # What the corrections between them moved is counted with the corrections.
+            on_p = share * (
+                (past[following, 1 + i] - past[following, 14 + i])
+                - (past[row, 1 + i] - past[row, 14 + i])
+                - gap * (past[following, 17 + i] - past[row, 17 + i])
+            )
             on_v = share * gained(past, row, following, i)
         m[MOMENT + i] = past[row, 1 + i] + on_p + moved
         m[MOMENT + 3 + i] = past[row, 4 + i] + on_v + quicker
         m[MOMENT + 10 + i] = past[row, 11 + i] + share * (past[following, 11 + i] - past[row, 11 + i])
         m[MOMENT + 13 + i] = acceleration
-    m[MOMENT + 6], m[MOMENT + 7], m[MOMENT + 8], m[MOMENT + 9] = turn(
-        past[row, 7], past[row, 8], past[row, 9], past[row, 10],
-        past[following, 11] * ahead, past[following, 12] * ahead, past[following, 13] * ahead,
-    )  # fmt: skip
+    # Neighbouring attitudes are so near that a straight line of quaternions is the turn between them.
+    length = 0.0
+    for i in range(4):
+        q = past[row, 7 + i] + share * (past[following, 7 + i] - past[row, 7 + i])
+        m[MOMENT + 6 + i] = q
+        length += q * q
+    shorter = 1.0 / math.sqrt(length)
+    for i in range(4):
+        m[MOMENT + 6 + i] *= shorter
     return float(max(past[row, 0] - when, 0.0))
 
 
