@@ -49,6 +49,7 @@ def calibration(kind="gyro-bias", **parameters):
         ("kit.estimator", "madgwick"),
         ("kit.precision", "double"),
         ("loops.gyro_lowpass_hz", 70.0),
+        ("loops.acc_lowpass_hz", 40.0),
         ("brief.craft.mass_kg", 1.4),
         ("bench.use", False),
     ],

@@ -35,6 +35,14 @@ def test_a_judgement_is_kept_until_something_changes(flown):
     assert judgements.cached(flown, document.project, "hop") is None
     document.undo()
     assert judgements.cached(flown, document.project, "hop") == first
+    raw = load(flown, loaded, "hop").given.samples
+    document.do(SetValue("loops.acc_lowpass_hz", 30.0, "Filter"))
+    assert judgements.cached(flown, document.project, "hop") is None
+    felt = load(flown, document.project, "hop").given.samples
+    assert (
+        np.array_equal(felt.gyro_b, raw.gyro_b)
+        and np.diff(felt.acc_b, axis=0).std() < 0.7 * np.diff(raw.acc_b, axis=0).std()
+    )
     document.close()
     next((flown / "results").glob("*.json")).write_text("rubbish")
     assert judgements.cached(flown, loaded, "hop") is None

@@ -193,6 +193,7 @@ class Loops(Record):
     logging_hz: Annotated[float, Field(ge=0.1, le=32000)] = 100.0
     motor_tau_s: Annotated[float, Field(ge=0.001, le=2)] = 0.05
     gyro_lowpass_hz: Annotated[float, Field(ge=1, le=8000)] = 90.0
+    acc_lowpass_hz: Annotated[float | None, Field(ge=2, le=8000)] = None
     notch_hz: Annotated[float | None, Field(ge=5, le=8000)] = None
     notch_quality: Annotated[float, Field(ge=0.3, le=50)] = 3.0
     derivative_hz: Annotated[float, Field(ge=1, le=8000)] = 60.0

@@ -69,6 +69,7 @@ def key_of(folder: Path, project: Project, recording: str) -> str:
             fusion.use_gnss,
             fusion.align_time,
             fusion.align_yaw,
+            project.loops.acc_lowpass_hz,
         ],
         "requirements": [asdict(r) for r in project.brief.requirements],
         "place": project.brief.place.model_dump() if project.brief.place else None,

@@ -7,6 +7,7 @@ import numpy as np
 
 from fusus.core.analysis.comparison import Track
 from fusus.core.arrays import Array
+from fusus.core.control.felt import felt_through
 from fusus.core.estimation.replay import EstimatorInput, estimator_input
 from fusus.core.world.site import Site
 from fusus.errors import RecordingError
@@ -16,6 +17,7 @@ from fusus.logs.recording import load_stream
 from fusus.project.records import Project
 from fusus.study.aiding import aiding_of
 from fusus.study.corrections import corrections_for, current_at, temperature_of
+from fusus.study.loops.axes import acc_filters_of
 from fusus.study.proof.references import reference_of
 from fusus.study.site import site_of
 
@@ -60,7 +62,7 @@ def load(
             seen = (seen[0], corrections.mag(seen[1], current_at(folder, recording, seen[0])))
     aiding = aiding_of(folder, project, info, t, gyro, acc, seen, use_barometer, use_gnss, problems)
     mag_t, mag_b = seen or (None, None)
-    given = estimator_input(t, gyro, acc, mag_t, mag_b, aiding)
+    given = felt_through(acc_filters_of(project.loops), estimator_input(t, gyro, acc, mag_t, mag_b, aiding))
     reference, reference_is = reference_of(folder, project, info, t, gyro, acc)
     return LoadedRecording(
         info,

@@ -18,6 +18,7 @@ from fusus.core.world.site import Site, site_at
 from fusus.logs.create import create_recording
 from fusus.logs.info import RecordingInfo
 from fusus.project.records import Place, Project
+from fusus.study.loops.axes import acc_filters_of
 from fusus.study.needs import mission_of
 from fusus.study.site import USUAL_DAY, site_of
 from fusus.study.suite import choice_of, course_of, model_of
@@ -74,7 +75,11 @@ def tasks_of(
         for n in estimators
     )
     home = (place.lat_deg, place.lon_deg, place.height_m)
-    return [Task(scenario, seed + i, mission_of(project), suite_of(project), site, home, tuning) for i in range(runs)]
+    task = Task(
+        scenario, seed, mission_of(project), suite_of(project), site, home, tuning,
+        acc_filters=acc_filters_of(project.loops),
+    )  # fmt: skip
+    return [replace(task, seed=seed + i) for i in range(runs)]
 
 
 def simulate(

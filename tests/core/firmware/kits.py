@@ -60,7 +60,8 @@ def made_up_controls(layout: str = "X-quad", notch: bool = True) -> Controls:
     loops = tuple(RateLoop(gains, 30.0, t, 60.0) for t in mixer.authority_nm)
     cascade: Cascade = cascade_of(loops, Handling(ahead=0.3), 0.05, 1.2, 9.81, float(mixer.effect[0].sum()))
     filters = (LowPass("low", 90.0, 2), *((Notch("notch", 120.0, 3.0),) if notch else ()))
-    return Controls(cascade, sections_of(filters, 500.0), mixer.mix, 0.0144, 0.4, False)
+    felt = sections_of((LowPass("accelerometer", 45.0, 2),), 500.0) if notch else np.empty((0, 6))
+    return Controls(cascade, sections_of(filters, 500.0), mixer.mix, 0.0144, 0.4, False, felt)
 
 
 def plan_for(name, precision, site, parameters=None, corrections=None, controls=None) -> Plan:

@@ -19,7 +19,14 @@ from fusus.core.firmware.constants import c_value
 from fusus.core.firmware.cost import BY_LIBRARY, CYCLES, DOUBLE_BY_LIBRARY, PartCost, count
 from fusus.core.firmware.kit import constants_of, kit_files
 from fusus.core.firmware.layout import moments_for
-from fusus.core.firmware.vectors import begun, control_vectors, estimator_vectors, leaving_rest, sensor_vectors
+from fusus.core.firmware.vectors import (
+    begun,
+    control_vectors,
+    estimator_vectors,
+    filter_vectors,
+    leaving_rest,
+    sensor_vectors,
+)
 from fusus.core.world.atmosphere import P0_PA, pressure_altitude_m
 from fusus.logs.snippet import MOTION, c_snippet
 
@@ -31,7 +38,7 @@ def write(folder, plan, given, corrections=None):
     more = MOTION if plan.info.gives == "motion" else ()
     telemetry = c_snippet(STREAMS, more).replace("extern void send_line(const char *text);", '#include "telemetry.h"')
     lines = estimator_vectors(plan, begun(plan, given, 1200))
-    lines += sensor_vectors(plan, corrections or Corrections({})) + control_vectors(plan)
+    lines += sensor_vectors(plan, corrections or Corrections({})) + filter_vectors(plan) + control_vectors(plan)
     files = kit_files(plan, telemetry, STREAMS, lines)
     for name, text in files.items():
         (folder / name).write_text(text)
@@ -62,8 +69,9 @@ def test_make_check_builds_without_a_warning_and_passes(name, precision, flight,
     done = shell(tmp_path, "make", "check", "all")
     assert done.returncode == 0, done.stderr[-2000:] + done.stdout[-500:]
     assert "warning" not in done.stderr
-    assert done.stdout.count(": equal") == 5 and "NOT EQUAL" not in done.stdout
+    assert done.stdout.count(": equal") == 6 and "NOT EQUAL" not in done.stdout
     assert re.search(r"motors +400 figures", done.stdout) and re.search(r"attitude +1200 figures", done.stdout)
+    assert re.search(r"filters +300 figures", done.stdout)
 
 
 @pytest.mark.parametrize("name", ["mahony", "altitude", "navigation-ekf"])
@@ -174,7 +182,7 @@ def test_heights_are_those_of_the_standard_atmosphere(precision, within, flight,
 
 class Sample(ctypes.Structure):
     _fields_ = [
-        ("time_s", ctypes.c_double), ("interval_s", ctypes.c_double), ("gyro", ctypes.c_double * 3), ("acc", ctypes.c_double * 3),
+        ("interval_s", ctypes.c_double), ("gyro", ctypes.c_double * 3), ("acc", ctypes.c_double * 3),
         ("mag", ctypes.c_double * 3), ("height", ctypes.c_double), ("fix", ctypes.c_double * 8), ("range", ctypes.c_double),
         ("known", ctypes.c_uint8),
     ]  # fmt: skip
@@ -229,7 +237,7 @@ def test_the_board_aligns_as_the_core_does(turn, flight, place, tmp_path):
     assert list(start.bias) == pytest.approx(wanted.gyro_bias_b, abs=1e-12)
     assert start.has_heading and start.field_ut == pytest.approx(place.field.strength_ut)
     moved = Sample(
-        5.0, 0.01, (ctypes.c_double * 3)(1.0, 0, 0), (ctypes.c_double * 3)(*acc[0]), (ctypes.c_double * 3)(*mag[0])
+        0.01, (ctypes.c_double * 3)(1.0, 0, 0), (ctypes.c_double * 3)(*acc[0]), (ctypes.c_double * 3)(*mag[0])
     )
     assert not library.alignment_add(alignment, ctypes.byref(moved)), "a craft that moves is no craft at rest"
 
@@ -241,8 +249,19 @@ def test_loops_of_any_airframe_come_out_the_same(layout, notch, flight, place, t
     write(tmp_path, plan, flight)
     done = shell(tmp_path, "make", "check")
     assert done.returncode == 0, done.stderr[-1500:] + done.stdout
+    assert ("filters" in done.stdout) == notch == ("sensors_acc_filter" in (tmp_path / "desk.c").read_text())
     motors = {"X-quad": 4, "hexa": 6, "octo": 8}[layout]
     assert f"#define CONTROL_MOTORS {motors}" in (tmp_path / "control.h").read_text()
+
+
+def test_an_accelerometers_filter_that_is_changed_is_not_equal(flight, place, tmp_path):
+    write(tmp_path, plan_for("mahony", "single", place), flight)
+    path = tmp_path / "sensors.c"
+    text = path.read_text()
+    assert "if (!f->runs)" in text
+    path.write_text(text.replace("if (!f->runs)", "if (f->runs)"))
+    done = shell(tmp_path, "make", "check")
+    assert done.returncode != 0 and re.search(r"filters .* NOT EQUAL", done.stdout)
 
 
 def test_vectors_leave_the_rest_and_ask_for_all_modes(flight, place):

@@ -10,6 +10,8 @@ import numpy as np
 import pytest
 
 from fusus.core.control.cascade import LEVEL, MIXED
+from fusus.core.control.elements import LowPass
+from fusus.core.control.sections import sections_of, through
 from fusus.core.estimation.aiding import Aiding
 from fusus.core.estimation.navigation_ekf import run as navigation
 from fusus.core.estimation.samples import Samples, sealed
@@ -101,6 +103,24 @@ def test_the_filter_on_board_is_the_filter_of_replay(hover):
     navigation.advance(again, t, samples, aiding, 0, n)
     np.testing.assert_allclose(again.motion, hover.log.estimate[first:], atol=1e-9)
     assert run is not None and run.state.n == again.state.n
+
+
+def test_behind_the_accelerometers_filter_it_is_the_filter_of_replay_too():
+    task = task_of("take-off")
+    sections = sections_of((LowPass("accelerometer", 40.0, 2),), RATE)
+    flown = fly_task(replace(task, controller=replace(task.controller, acc_sections=sections)))
+    r, first = flown.sensors.readings, flown.first
+    n = len(flown.t_s) - first
+    felt = np.empty_like(r.acc)
+    through(sections, r.acc, felt)
+    assert np.abs(felt - r.acc).max() > 0.1, "what is kept is what the sensor read"
+    samples = sealed(Samples(flown.log.dt[first:], r.gyro[first:], felt[first:], np.full((n, 3), np.nan)))
+    aiding = Aiding(r.gnss, r.baro, r.mag, r.ranges, known=r.known[first:], starts_at_home=True)
+    t = np.ascontiguousarray(flown.t_s[first:])
+    parameters = replace(flown.controller.parameters, home_sigma_m=0.05)
+    again = navigation.begin_at(parameters, SITE, flown.start, aiding, t)
+    navigation.advance(again, t, samples, aiding, 0, n)
+    np.testing.assert_allclose(again.motion, flown.log.estimate[first:], atol=1e-9)
 
 
 @pytest.mark.parametrize("estimator", ["complementary", "mahony", "madgwick", "attitude-ekf"])

@@ -233,6 +233,10 @@ TEXTS: dict[str, Help] = {
         "20 ms (small propellers) to 100 ms (large).", "Thrust stand, craft held down, people away.",
     ),
     "loops.gyro_lowpass_hz": Help("Gyro low-pass", "Second order. Lower is quieter and later: see its phase cost.", "60 to 150 Hz."),
+    "loops.acc_lowpass_hz": Help(
+        "Accel. low-pass", "Second order, before all estimators, on recordings too. It takes shaking out and makes what is felt late: "
+        "the navigation EKF is better without. Empty: none.", "20 to 80 Hz, well below the rotors' frequency.",
+    ),
     "loops.derivative_hz": Help("D low-pass", "First order, on the derivative alone.", "30 to 100 Hz."),
     "loops.notch_hz": Help("Notch", "Takes one frequency out, such as that of the rotors. Empty: none.", "The hover's rotor frequency."),
     "loops.notch_quality": Help("Notch quality", "Its middle over its width: narrow costs less phase.", "2 to 5."),

@@ -41,6 +41,25 @@ def filtered(sections: Array, memory: Array, axis: int, y: float) -> float:
 
 
 @kernel
+def prime(sections: Array, memory: Array, axis: int, y: float) -> None:
+    """Fill an axis's memory as if it had always been ``y``: a low-pass that begins at zero would take a while to know gravity."""
+    for k in range(sections.shape[0]):
+        memory[axis, k, 0] = (1.0 - sections[k, 0]) * y
+        memory[axis, k, 1] = (sections[k, 2] - sections[k, 5]) * y
+
+
+@kernel
+def through(sections: Array, values: Array, out: Array) -> None:
+    """Write samples of three axes (N, 3), passed through all sections, to ``out``; they begin settled."""
+    memory = np.zeros((3, sections.shape[0], 2))
+    for i in range(values.shape[0]):
+        for axis in range(3):
+            if i == 0:
+                prime(sections, memory, axis, values[0, axis])
+            out[i, axis] = filtered(sections, memory, axis, values[i, axis])
+
+
+@kernel
 def pushed(
     omega: float, motor: float, acts: float, gain: float, tau_s: float, decay: float, h: float
 ) -> tuple[float, float]:

@@ -14,6 +14,7 @@ _MOTION = ", ".join(f"now->{what}[{i}]" for what in ("position_m", "velocity_m_s
 def kit_files(plan: Plan, telemetry: str, streams: tuple[str, ...], vectors: list[str]) -> dict[str, str]:
     """Return all files of a kit by name; ``telemetry`` is C that prints the line protocol for ``streams``."""
     precision = plan.precision
+    acc_filter = len(plan.controls.acc_sections) > 0
     has_motion = plan.info.gives == "motion"
     prints = [line.rstrip(" {") for line in telemetry.splitlines() if line.startswith("void print_")]
     head = "\n".join(f"{line};" for line in prints)
@@ -22,8 +23,10 @@ def kit_files(plan: Plan, telemetry: str, streams: tuple[str, ...], vectors: lis
     return files | {
         "telemetry.h": notice,
         "telemetry.c": telemetry,
-        "test_kit.c": render(precision, "test_kit.c.j2"),
-        "desk.c": render(precision, "desk.c.j2", motion=f",\n            {_MOTION}" if has_motion else ""),
+        "test_kit.c": render(precision, "test_kit.c.j2", acc_filter=acc_filter),
+        "desk.c": render(
+            precision, "desk.c.j2", acc_filter=acc_filter, motion=f",\n            {_MOTION}" if has_motion else ""
+        ),
         "Makefile": render(precision, "Makefile.j2"),
         "README.md": render(
             precision, "README.md.j2", plan=plan, motors=len(plan.controls.table), streams=", ".join(streams)

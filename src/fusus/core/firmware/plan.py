@@ -94,7 +94,7 @@ def calibrated(c: Corrections) -> Calibrated:
 
 @dataclass(frozen=True, slots=True)
 class Controls:
-    """The loops: cascade, the gyro's sections (S, 6), mixer table (M, 4), idle share, arming."""
+    """The loops: cascade, the gyro's sections (S, 6), mixer table (M, 4), idle share, arming, and the accelerometer's sections (A, 6)."""
 
     cascade: Cascade
     sections: Array
@@ -102,6 +102,7 @@ class Controls:
     idle: float
     arm_tilt_rad: float
     arm_when_due: bool
+    acc_sections: Array = field(default_factory=lambda: np.empty((0, 6)))
 
 
 @dataclass(frozen=True, slots=True)

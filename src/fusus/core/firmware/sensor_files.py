@@ -2,10 +2,13 @@
 
 import math
 
+from fusus.core.control import sections
 from fusus.core.firmware import constants
 from fusus.core.firmware.constants import Constant
+from fusus.core.firmware.layout import layout_for
 from fusus.core.firmware.plan import Plan
 from fusus.core.firmware.render import constants_file, render
+from fusus.core.firmware.translation.unit import Unit
 from fusus.core.world.atmosphere import P0_PA, pressure_altitude_m
 
 
@@ -38,16 +41,25 @@ def sensor_constants(plan: Plan) -> list[Constant]:
             constants.table("KIT_GYRO_MOVED_RAD_S", c.gyro_moved, "What the stored bias says beyond it.", precision),
             constants.number("KIT_THERMAL_REFERENCE_DEGC", c.reference_degc, "The reference temperature.", precision),
         ]
+    if len(plan.controls.acc_sections):
+        rows = f"The accelerometer's filter as second-order sections b0 b1 b2 a0 a1 a2 at the loop's rate: {e('acc_filter')}."
+        found.append(constants.flat_table("KIT_ACC_SECTIONS", plan.controls.acc_sections, rows, precision))
     return found
 
 
 def sensor_files(plan: Plan) -> dict[str, str]:
     """Return scaling and calibrations."""
     precision, polynomial = plan.precision, plan.calibrations.gyro_thermal
+    rows = plan.controls.acc_sections
+    unit = Unit(layout_for(4, len(rows)), precision)
+    if len(rows):
+        unit.add(sections.prime)
+        unit.add(sections.filtered)
+    definitions = unit.definitions() if len(rows) else ""
     thermal = None if polynomial is None else {"terms": polynomial.shape[1]}
     return {
-        "sensors.h": render(precision, "sensors.h.j2"),
-        "sensors.c": render(precision, "sensors.c.j2", thermal=thermal),
+        "sensors.h": render(precision, "sensors.h.j2", sections=len(rows)),
+        "sensors.c": render(precision, "sensors.c.j2", thermal=thermal, sections=len(rows), definitions=definitions),
         "sensors_constants.h": constants_file(
             plan, "sensors", "kit_math.h", "What the sensors are and what the bench found.", sensor_constants(plan)
         ),

@@ -9,7 +9,7 @@ import numpy as np
 from fusus.core.arrays import Array
 from fusus.core.calibration.apply import Corrections
 from fusus.core.control.cascade import MEMORY, Seen, Wish, rate_loops, wanted_rates
-from fusus.core.control.sections import filtered
+from fusus.core.control.sections import filtered, through
 from fusus.core.estimation.initial import Start, rest_at_start, start_from
 from fusus.core.estimation.replay import EstimatorInput
 from fusus.core.estimation.samples import sealed
@@ -20,7 +20,7 @@ from fusus.core.firmware.plan import Plan
 from fusus.core.vehicle.mixer import mix_into
 
 # Enough to leave the ground and turn; little enough to read.
-MOST_SAMPLES, MOST_CONTROLS, SENSOR_ROWS = 2500, 400, 12
+MOST_SAMPLES, MOST_CONTROLS, SENSOR_ROWS, FILTER_ROWS = 2500, 400, 12, 300
 RESTS_S = 1.5
 # A tenth of the finest step of a motor signal, 1 in 2000.
 MOTOR_SHARE = 5e-5
@@ -163,6 +163,20 @@ def sensor_vectors(plan: Plan, corrections: Corrections) -> list[str]:
             out.append(_line(kind, [*given[0], beside, *gives[0]]))
     digits = DOUBLE if plan.precision == "double" else 64.0 * U
     return [_line("sensor_limit", [digits]), *out]
+
+
+def filter_vectors(plan: Plan) -> list[str]:
+    """Return lines: a made-up shaking that passes through the accelerometer's filter, sample by sample; none without one."""
+    sections = plan.controls.acc_sections
+    if not len(sections):
+        return []
+    given = np.random.default_rng(6).normal(0.0, 3.0, (FILTER_ROWS, 3)) + np.array([0.5, -0.3, -9.8])
+    gives = np.empty_like(given)
+    through(sections, given, gives)
+    # Roundings of so many samples as the filter remembers add up.
+    digits = DOUBLE if plan.precision == "double" else 512.0 * U
+    rows = [_line("acc_filter", [*a, *b]) for a, b in zip(given, gives, strict=True)]
+    return [_line("filter_limit", [digits]), *rows]
 
 
 def control_vectors(plan: Plan, seed: int = 5) -> list[str]:

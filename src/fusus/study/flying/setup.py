@@ -17,7 +17,7 @@ from fusus.core.vehicle.airframe import hover
 from fusus.core.vehicle.arming import ArmingRules
 from fusus.errors import ParameterError
 from fusus.project.records import Loops, Project
-from fusus.study.loops.axes import Axis, LoopStudy, filters_of, gains_of, study_loops
+from fusus.study.loops.axes import Axis, LoopStudy, acc_filters_of, filters_of, gains_of, study_loops
 from fusus.study.needs import airframe_of, battery_of, density_of, mission_of
 from fusus.study.simulate import place_of, suite_of
 
@@ -74,6 +74,7 @@ def controller_of(study: LoopStudy, estimator: str | None = None, calibration_du
     return Controller(
         rate, timing.latency_s - 0.5 * timing.period_s, cascade(study), sections_of(filters_of(loops), rate), name,
         project.fusion.parameters_of(name), ArmingRules(loops.arm_tilt_rad, calibration_due and not loops.arm_when_due), loops.lost_m,
+        sections_of(acc_filters_of(loops), rate),
     )  # fmt: skip
 
 

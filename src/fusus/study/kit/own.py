@@ -10,6 +10,7 @@ import numpy as np
 
 from fusus.core.analysis.comparison import Comparison, Track, compare
 from fusus.core.arrays import Array
+from fusus.core.control.felt import felt_through
 from fusus.core.estimation.initial import start_from
 from fusus.core.estimation.replay import EstimatorInput, run_estimator
 from fusus.core.firmware.exchange import single_rows
@@ -26,6 +27,7 @@ from fusus.errors import AlignmentError
 from fusus.project.records import Project
 from fusus.study.kit.recordings import for_kit
 from fusus.study.loading import load
+from fusus.study.loops.axes import acc_filters_of
 from fusus.study.needs import mission_of
 from fusus.study.simulate import place_of, suite_of
 from fusus.study.summary import plain, verdict
@@ -118,7 +120,8 @@ def _flown(project: Project, scenario: str, seed: int) -> tuple[EstimatorInput, 
     place, site = place_of(project)
     flight = scenario_named(scenario).flight(mission_of(project), site.gravity_m_s2, FLIGHT_HZ)
     home = (place.lat_deg, place.lon_deg, place.height_m)
-    return given_by(record(flight.motion, FLIGHT_HZ, suite_of(project), flight.around, site, home, seed), home)
+    given, truth = given_by(record(flight.motion, FLIGHT_HZ, suite_of(project), flight.around, site, home, seed), home)
+    return felt_through(acc_filters_of(project.loops), given), truth
 
 
 def _case(

@@ -123,6 +123,7 @@ def _controls(project: Project) -> Controls:
         project.brief.craft.idle_share**2,
         loops.arm_tilt_rad,
         loops.arm_when_due,
+        flown.acc_sections,
     )
 
 
@@ -164,6 +165,7 @@ def _said(project: Project, force: dict[str, StoredCalibration], name: str) -> d
     told["cascade.mass_kg"] = told.get("brief.craft.mass_kg", "assumed")
     notch = f", notch at {loops.notch_hz:g} Hz" if loops.notch_hz else ""
     told["filters"] = f"second-order low-pass at {loops.gyro_lowpass_hz:g} Hz{notch}"
+    told["acc_filter"] = f"second-order low-pass at {loops.acc_lowpass_hz:g} Hz" if loops.acc_lowpass_hz else "none"
     told["mixer"] = f"pseudo-inverse of a {craft.layout}'s motors"
     told["idle"] = f"square of the idle speed, {craft.idle_share:g}: {told.get('brief.craft.idle_share', 'assumed')}"
     return told

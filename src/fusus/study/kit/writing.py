@@ -7,10 +7,11 @@ from pathlib import Path
 from typing import Any
 
 from fusus.core.calibration.apply import Corrections
+from fusus.core.control.felt import felt_through
 from fusus.core.estimation.replay import EstimatorInput
 from fusus.core.firmware.kit import kit_files
 from fusus.core.firmware.plan import Plan
-from fusus.core.firmware.vectors import begun, control_vectors, estimator_vectors, sensor_vectors
+from fusus.core.firmware.vectors import begun, control_vectors, estimator_vectors, filter_vectors, sensor_vectors
 from fusus.core.simulation.flights import scenario_named
 from fusus.core.simulation.given import given_by
 from fusus.core.simulation.record import record
@@ -21,6 +22,7 @@ from fusus.project.records import KitExport, Project
 from fusus.study.corrections import APPLIED
 from fusus.study.kit.recordings import for_kit
 from fusus.study.loading import load
+from fusus.study.loops.axes import acc_filters_of
 from fusus.study.needs import mission_of
 from fusus.study.simulate import place_of, suite_of
 
@@ -37,7 +39,7 @@ def files_of(folder: Path, project: Project, plan: Plan) -> dict[str, str]:
     name, given = vector_input(folder, project)
     lines = [f"# {plan.project}, state {plan.state}: see test_kit.c", f"# samples of {name}"]
     lines += estimator_vectors(plan, begun(plan, given))
-    lines += sensor_vectors(plan, _corrections(project)) + control_vectors(plan)
+    lines += sensor_vectors(plan, _corrections(project)) + filter_vectors(plan) + control_vectors(plan)
     return kit_files(plan, telemetry, streams, lines)
 
 
@@ -50,7 +52,8 @@ def vector_input(folder: Path, project: Project) -> tuple[str, EstimatorInput]:
     flight = scenario_named("hover").flight(mission_of(project), site.gravity_m_s2, MADE_UP_HZ)
     home = (place.lat_deg, place.lon_deg, place.height_m)
     streams = record(flight.motion, MADE_UP_HZ, suite_of(project), flight.around, site, home, SEED)
-    return f"a made-up hover (seed {SEED})", given_by(streams, home)[0]
+    given = felt_through(acc_filters_of(project.loops), given_by(streams, home)[0])
+    return f"a made-up hover (seed {SEED})", given
 
 
 def _corrections(project: Project) -> Corrections:

@@ -76,6 +76,11 @@ def filters_of(loops: Loops) -> tuple[LowPass | Notch, ...]:
     return filters if loops.notch_hz is None else (*filters, Notch("notch", loops.notch_hz, loops.notch_quality))
 
 
+def acc_filters_of(loops: Loops) -> tuple[LowPass, ...]:
+    """Return what the accelerometer passes through on its way to the estimator."""
+    return () if loops.acc_lowpass_hz is None else (LowPass("accelerometer low-pass", loops.acc_lowpass_hz, 2),)
+
+
 def gains_of(controller: Controller, loops: Loops) -> Gains:
     """Return a controller as it runs on a board, its command limited to a full one."""
     return Gains(controller.kp, controller.ki, controller.kd, 2.0 * math.pi * loops.derivative_hz, -1.0, 1.0, 0.0)

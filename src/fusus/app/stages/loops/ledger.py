@@ -93,6 +93,9 @@ def build_ledger(desk: Desk, ledger: Ledger) -> None:
         for row in group.rows:
             figure(*row)
         if group.title.startswith("Filters"):
+            ledger.add(
+                OptionalRow(desk, FigureSpec("loops.acc_lowpass_hz", "Accel. low-pass", "frequency", "Hz"), "none")
+            )
             ledger.add(OptionalRow(desk, FigureSpec("loops.notch_hz", "Notch", "frequency", "Hz"), "none"))
             figure("notch_quality", "Notch quality", "share", "1")
     ledger.group("Gains by hand")

@@ -67,6 +67,11 @@ def first_covariance(p: AnyParameters) -> Array:
     return np.diag([START_M**2, START_M_S**2, sigma**2, START_M**2 if learns else 0.0])
 
 
+def first_times() -> Array:
+    """Return counts, times and shaking (8,) before the first sample: see :func:`kernel.advance_all`."""
+    return np.array([0.0] * 4 + [NEVER_S] * 2 + [0.0] * 2)
+
+
 def begin(p: AnyParameters, site: Site, start: Start, aiding: Aiding, t_s: Array, samples: Samples) -> Run:
     """Return a run before its first sample."""
     count = len(t_s)
@@ -77,7 +82,7 @@ def begin(p: AnyParameters, site: Site, start: Start, aiding: Aiding, t_s: Array
     c = attitude_ekf.coefficients(tuning, site, start)
     return Run(
         coefficients(p, aiding), (c, attitude_ekf.initial_state(tuning, c, start)), site.gravity_m_s2, np.zeros(4),
-        first_covariance(p), np.array([0.0] * 4 + [NEVER_S] * 2 + [0.0] * 2),
+        first_covariance(p), first_times(),
         np.empty((count, 2)), np.empty(count, dtype=np.uint8), key_every, np.empty((keys, 4)), np.empty((keys, 4, 4)),
         np.empty((len(aiding.baro) + 2 * len(aiding.gnss) + 1, 5)), np.empty(count), [],
     )  # fmt: skip

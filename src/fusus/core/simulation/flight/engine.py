@@ -29,6 +29,7 @@ from fusus.core.simulation.flight.loop import (
     carried_on,
     command,
     drain,
+    felt_by,
     field_at,
     filter_says,
     keep_motion,
@@ -58,15 +59,15 @@ def fly(
     navigation filter takes its samples in groups, as boards do; between them the loops see its strapdown. Arrays are taken apart once.
     """
     body, power, charge, cell_v, effect, weak_effect, weak_s, tau_s, wind = world
-    dt, parts, delay, c, table, sections, rules, lost_m, idle = board
+    dt, parts, delay, c, table, sections, rules, lost_m, idle, acc_sections = board
     rows, rows_hz, extra = asked
-    gyro_of, acc_of, gyro_added, acc_added, wander, outer, shaking, readings = sensing
+    gyro_of, acc_of, gyro_added, acc_added, wander, outer, shaking, readings, felt = sensing
     gyro, acc, known, fields, heights, _, fixes, ranges = readings
     (
         c0, s0, key_every, key_x, key_p, nav_rows, c1, c2, c3, c4, c5, alt_x, alt_p, alt_at, alt_m, alt_kx, alt_kp, alt_r, alt_w, up,
     ) = est  # fmt: skip
     t_all, steps, truth, estimate, flags, wanted, motor_log, power_log, events = log
-    mem, speed, cascade_mem, filters, older, newer = memory
+    mem, speed, cascade_mem, filters, acc_filters, older, newer = memory
     nav, cov = s0.m, s0.p
     h = dt / parts
     half, late, later = math.exp(-0.5 * h / tau_s), delay // parts, delay % parts
@@ -89,6 +90,7 @@ def fly(
         s = sense(
             body, gyro_of, acc_of, shaking, m, f, air, mem[PHASE] + wander[i], mean, i, gyro_added, acc_added, gyro, acc, known, mem[ON] > 0
         )  # fmt: skip
+        s = felt_by(acc_sections, acc_filters, felt, i, s)
         mag_due = i == next_mag
         if mag_due or i == next_baro or i >= other:
             next_mag, next_baro, other = sense_outer(
@@ -98,7 +100,7 @@ def fly(
         if kind == NAVIGATION:
             if i + 1 - taken >= c0.every or i + 1 == last:
                 advance_navigation(
-                    c0, s0, t_all, steps, gyro, acc, known, fixes, heights, fields, ranges, estimate, flags, key_every, key_x, key_p,
+                    c0, s0, t_all, steps, gyro, felt, known, fixes, heights, fields, ranges, estimate, flags, key_every, key_x, key_p,
                     nav_rows, taken, i + 1,
                 )  # fmt: skip
                 taken = i + 1

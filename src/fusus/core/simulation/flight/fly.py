@@ -1,7 +1,7 @@
 """One closed-loop flight: sensors drawn, aligned at rest, then flown by the compiled engine."""
 
 import math
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -13,7 +13,7 @@ from fusus.core.estimation.aiding import Aiding
 from fusus.core.estimation.altitude.kernel import Coefficients as AltitudeCoefficients
 from fusus.core.estimation.altitude.parameters import Parameters as AltitudeParameters
 from fusus.core.estimation.altitude.run import coefficients as altitude_coefficients
-from fusus.core.estimation.altitude.run import first_covariance
+from fusus.core.estimation.altitude.run import first_covariance, first_times
 from fusus.core.estimation.attitude_ekf import run as attitude_ekf
 from fusus.core.estimation.catalogue import EstimatorParameters, info_for
 from fusus.core.estimation.complementary import run as complementary
@@ -49,7 +49,8 @@ KINDS = {
 @dataclass(frozen=True, slots=True)
 class Controller:
     """The flight controller: loop rate Hz, delay from sample to thrust s (the hold apart), cascade, the gyro's filter (S, 6), arming
-    rules, estimator by name with its tuning, and the sigma of position beyond which it counts as lost, m."""
+    rules, estimator by name with its tuning, the sigma of position beyond which it counts as lost, m, and the accelerometer's filter
+    (A, 6)."""
 
     rate_hz: float
     delay_s: float
@@ -59,6 +60,7 @@ class Controller:
     parameters: EstimatorParameters
     rules: ArmingRules
     lost_m: float
+    acc_sections: Array = field(default_factory=lambda: np.empty((0, 6)))
 
 
 @dataclass(frozen=True, slots=True)
@@ -146,7 +148,7 @@ def fly(
         1.0 / controller.rate_hz, parts, max(0, round(controller.delay_s / step)), controller.cascade,
         np.ascontiguousarray(craft.mixer.mix), controller.sections,
         groups.Rules(rules.tilt_rad, rules.calibration_due, rules.sensors_healthy, craft.frame.mass_kg, gravity),
-        controller.lost_m, craft.idle**2,
+        controller.lost_m, craft.idle**2, controller.acc_sections,
     )  # fmt: skip
     asked = groups.Asked(plan.rows, PLAN_HZ, plan.extra)
     motors = len(craft.mixer.motors)
@@ -156,7 +158,7 @@ def fly(
     )  # fmt: skip
     sensing = groups.Sensing(
         sensors.gyro, sensors.acc, sensors.gyro_added, sensors.acc_added, sensors.wander, sensors.outer, sensors.shaking,
-        sensors.readings,
+        sensors.readings, np.empty((n, 3)),
     )  # fmt: skip
     mem = np.zeros(groups.MEMORY)
     # Standing on its feet, as deep as its weight presses them.
@@ -169,6 +171,7 @@ def fly(
         np.zeros(motors),
         np.zeros(cascade_module.MEMORY),
         np.zeros((3, len(controller.sections), 2)),
+        np.zeros((3, len(controller.acc_sections), 2)),
         np.zeros(motors),
         np.zeros(motors),
     )
@@ -237,7 +240,7 @@ def _estimators(
     est = groups.Estimators(
         run.c, run.state, run.key_every, run.key_x, run.key_p, run.rows, flying[0][0], flying[1][0],
         flying[2][0], flying[3][0], alt, np.zeros(4),
-        first_covariance(height), np.zeros(8), np.empty((samples, 2)), np.empty((keys, 4)), np.empty((keys, 4, 4)), np.empty((rows, 5)),
+        first_covariance(height), first_times(), np.empty((samples, 2)), np.empty((keys, 4)), np.empty((keys, 4, 4)), np.empty((rows, 5)),
         np.zeros((2, 4)), np.empty(samples),
     )  # fmt: skip
     # The attitude EKF is the last of them.

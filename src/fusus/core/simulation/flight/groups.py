@@ -71,7 +71,7 @@ class Rules(NamedTuple):
 class Board(NamedTuple):
     """What the flight controller is: loop period s, steps of the body in it, delay from sample to thrust in such steps, cascade, mixer
     table (M, 4), the gyro's filter (S, 6), arming rules, the sigma beyond which a place counts as lost m, least thrust of a motor that
-    is on, as a share."""
+    is on, as a share, the accelerometer's filter (A, 6)."""
 
     period_s: float
     parts: int
@@ -82,6 +82,7 @@ class Board(NamedTuple):
     rules: Rules
     lost_m: float
     idle: float
+    acc_sections: Array
 
 
 class Asked(NamedTuple):
@@ -93,7 +94,8 @@ class Asked(NamedTuple):
 
 
 class Sensing(NamedTuple):
-    """Sensors, what is added to their samples (N, 3), the wander of the rotors' phase (N,), and what is read."""
+    """Sensors, what is added to their samples (N, 3), the wander of the rotors' phase (N,), what is read, and the specific force
+    behind its filter (N, 3)."""
 
     gyro: Triad
     acc: Triad
@@ -103,6 +105,7 @@ class Sensing(NamedTuple):
     outer: Outer
     shaking: Shaking
     readings: Readings
+    felt: Array
 
 
 class Estimators(NamedTuple):
@@ -147,12 +150,13 @@ class Log(NamedTuple):
 
 class Memory(NamedTuple):
     """What one loop hands to the next: of the flight, the motors' shares of full speed (M,), of the cascade, of the gyro's filter
-    (3, S, 2), and scratch (M,) twice."""
+    (3, S, 2), of the accelerometer's (3, A, 2), and scratch (M,) twice."""
 
     flight: Array
     speed: Array
     cascade: Array
     filters: Array
+    acc_filters: Array
     older: Array
     newer: Array
 

@@ -9,7 +9,7 @@ from typing import Any
 from fusus.core._jit import contracting_kernel, inlined_kernel, kernel
 from fusus.core.arrays import Array, ByteArray
 from fusus.core.control.cascade import HOMING, PATH, Cascade, Seen, Wish, rate_loops, wanted_rates
-from fusus.core.control.sections import filtered
+from fusus.core.control.sections import filtered, prime
 from fusus.core.estimation.attitude_ekf.kernel import advance as advance_ekf
 from fusus.core.estimation.attitude_math import State as AttitudeState
 from fusus.core.estimation.attitude_math import to_nav
@@ -101,6 +101,26 @@ def sense(
         what |= AT_REST
     known[i] = what
     return gx, gy, gz, ax, ay, az
+
+
+@inlined_kernel
+def felt_by(sections: Array, memory: Array, felt: Array, i: int, s: Six) -> Six:
+    """Return a sample whose specific force has passed through the accelerometer's filter, and keep it for the navigation filter."""
+    ax, ay, az = s[3], s[4], s[5]
+    if sections.shape[0] > 0:
+        ax, ay, az = low_passed(sections, memory, i == 0, ax, ay, az)
+    felt[i, 0], felt[i, 1], felt[i, 2] = ax, ay, az
+    return s[0], s[1], s[2], ax, ay, az
+
+
+@kernel
+def low_passed(sections: Array, memory: Array, is_first: bool, x: float, y: float, z: float) -> Three:
+    """Return three axes behind their filter; the first sample settles it."""
+    if is_first:
+        prime(sections, memory, 0, x)
+        prime(sections, memory, 1, y)
+        prime(sections, memory, 2, z)
+    return filtered(sections, memory, 0, x), filtered(sections, memory, 1, y), filtered(sections, memory, 2, z)
 
 
 @kernel
