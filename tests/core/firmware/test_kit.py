@@ -220,7 +220,6 @@ def test_the_board_aligns_as_the_core_does(turn, flight, place, tmp_path):
     library.alignment_begin(alignment)
     for i in range(n):
         sample = Sample(
-            i * 0.01,
             0.01,
             (ctypes.c_double * 3)(*gyro[i]),
             (ctypes.c_double * 3)(*acc[i]),
