@@ -2,12 +2,14 @@
 
 import json
 
+import numpy as np
 import pytest
 from PyQt6.QtWidgets import QFileDialog, QMessageBox, QPushButton
 from tests.conftest import flown_project
 
 from fusus.app.stages.kit.contents_page import ABOUT
 from fusus.app.stages.kit.table_pages import short_value
+from fusus.app.stages.proof.verdict_table import VERDICT
 from fusus.app.stages.registry import STAGES
 from fusus.project.commands import SetValue
 from fusus.project.records import Fusion
@@ -177,6 +179,23 @@ def test_own_code_is_run_when_allowed_and_overlaid(opened, qtbot, tmp_path, monk
     page.quantity.setCurrentIndex(1)
     page.quantity.activated.emit(1)
     assert page.figure._labels[1] == "heading error [°]"
+    # In the great table it stands beside Fusus' own, and a cell leads to the stretch that decides it.
+    sheet(opened).show_page("verdicts")
+    verdicts = sheet(opened).verdicts
+    verdicts.draw()
+    titles = [(c.title, c.subtitle) for c in verdicts.model.columns]
+    assert ("hop", "own code") in titles and ("simulated mission, seed 1", "own code") in titles
+    column = titles.index(("hop", "own code"))
+    keys = [r.key for r in opened.desk.project.brief.requirements]
+    index = verdicts.model.index(keys.index("tilt"), column)
+    wanted = opened.desk.kitting.own_case("hop").verdict("tilt")
+    assert index.data(VERDICT)["verdict"] == wanted.word == "fail"
+    verdicts.table.setCurrentIndex(index)
+    assert "hop, own code: fail" in verdicts.reason.text()
+    qtbot.waitUntil(lambda: opened.desk.proving.result("stretch") is not None, timeout=60_000)
+    shown = opened.desk.proving.result("stretch")
+    assert shown.source == "own" and np.degrees(np.sqrt(np.mean(shown.errors**2))) > 1.0
+    assert "own code over hop" in verdicts.figures["°"].title.text()
 
 
 def test_own_code_that_does_not_compile_is_a_notice(opened, qtbot, tmp_path):

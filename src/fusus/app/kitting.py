@@ -115,6 +115,11 @@ class Kitting(QObject):
             "fine", "The kit's durations stand in Loops; the gains that follow from them are designed anew."
         )
 
+    def own_case(self, name: str) -> Any:
+        """Return how the maker's own code did over a recording or a simulated flight; None where it was not tried."""
+        study = self.result("own")
+        return next((c for c in study.cases if c.name == name), None) if study is not None else None
+
     def check_own(self, sources: Path, recordings: list[str], flights: tuple[tuple[str, int], ...]) -> None:
         """Compile and run the maker's own code in the sandbox; whoever calls this has asked."""
 

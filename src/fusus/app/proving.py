@@ -13,6 +13,8 @@ from fusus.project.commands import DeclareReference
 if TYPE_CHECKING:
     from fusus.app.desk import Desk
 
+OWN = "own"  # the source of a verdict: the maker's own code
+
 
 class Proving(QObject):
     """Results by question: "stretch", "causes", "pooled", "reference", "cards", "logbook", "written", "picture"."""
@@ -41,14 +43,19 @@ class Proving(QObject):
         """See one requirement over one recording in full."""
         desk = self._desk
         done = desk.study.study if desk.study_is_current else None
+        own = desk.kitting.own_case(recording) if source == OWN else None
 
         def work(folder: Any, project: Any, progress: Any) -> Any:
             from fusus.app.figures.long import Envelope
             from fusus.app.text import KIND_OF_UNIT, SHOWN
             from fusus.core.frames.units import from_si
-            from fusus.study.proof.stretch import stretch_of
+            from fusus.study.proof.stretch import stretch_in, stretch_of
 
-            found = stretch_of(folder, project, recording, requirement, source, progress, done)
+            found = (
+                stretch_in(recording, source, own.own, own.verdict(requirement), float(own.t_s[0]))
+                if own is not None
+                else stretch_of(folder, project, recording, requirement, source, progress, done)
+            )
             unit = found.requirement.unit
             shown = found.errors * from_si(1.0, SHOWN[unit][0], KIND_OF_UNIT[unit])
             self.envelope = Envelope(found.t_s, shown)  # of hours it takes too long for the window's own thread

@@ -54,6 +54,10 @@ class Case:
     apart_rad: float
     why_not: str = ""
 
+    def verdict(self, requirement: str) -> Verdict | None:
+        """Return the verdict on a requirement by its key, None where it was not judged."""
+        return next((v for v in self.verdicts if v.requirement.key == requirement), None)
+
     @property
     def words(self) -> str:
         """What went wrong, empty where nothing did."""

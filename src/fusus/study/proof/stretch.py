@@ -58,18 +58,25 @@ def stretch_of(
     if comparison is None:
         raise RecordingError(recording, study.judged.why_not or "the board logged no estimate, or nothing measures it.")
     verdict = next((v for v in study.verdicts if v.requirement == r), None) if source == FUSUS else judge(r, comparison)
+    if verdict is None:
+        raise RecordingError(recording, "it holds no such errors.")
+    return stretch_in(recording, source, comparison, verdict, float(study.loaded.given.t_s[0]))
+
+
+def stretch_in(recording: str, source: str, comparison: Comparison, verdict: Verdict, first_s: float) -> Stretch:
+    """Return a verdict's errors in full, times from the recording's first sample at ``first_s``; RecordingError where there are none."""
+    r = verdict.requirement
     errors = (
         comparison.series(SERIES.get(r.quantity, r.quantity))
         if r.quantity != "outage"
         else comparison.series("horizontal")
     )
-    if errors is None or verdict is None:
-        raise RecordingError(recording, verdict.reason + "." if verdict is not None else "it holds no such errors.")
-    first = float(study.loaded.given.t_s[0])
+    if errors is None:
+        raise RecordingError(recording, verdict.reason + ".")
     d = verdict.deciding
     return Stretch(
-        recording, source, r, comparison.t_s - first, np.asarray(errors), verdict,
-        None if d is None else d._replace(start_s=d.start_s - first, end_s=d.end_s - first),
+        recording, source, r, comparison.t_s - first_s, np.asarray(errors), verdict,
+        None if d is None else d._replace(start_s=d.start_s - first_s, end_s=d.end_s - first_s),
     )  # fmt: skip
 
 

@@ -59,4 +59,6 @@ class ProofSheet(TabbedSheet):
             self.references.reload()
         elif question in ANSWERS:
             self._due.add(self.names.index(ANSWERS[question]))
+            if question == "own":  # its verdicts stand in the great table too
+                self._due.add(self.names.index("verdicts"))
             self._draw_due()

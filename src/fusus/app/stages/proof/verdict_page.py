@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QHeaderView, QLabel, QVBoxLayout, QWidget
 
 from fusus.app.desk import Desk
 from fusus.app.figures.errors import ErrorCurve, ErrorFigure
+from fusus.app.proving import OWN
 from fusus.app.stages.inputs import input_line, push_button
 from fusus.app.stages.proof.verdict_table import VERDICT, Column, VerdictModel, verdict_view
 from fusus.app.strip import predicted_verdict
@@ -93,6 +94,12 @@ class VerdictPage(QWidget):
             if j.board is not None:
                 why = j.board["error"] or ""
                 out.append(Column(j.recording, "the board's own", partial(_of_board, j), why, j.recording, "board"))
+            out += self._own(j.recording, j.recording)
+        study = self.desk.kitting.result("own")
+        known = {j.recording for j in self.desk.judgements}
+        for case in study.cases if study is not None else ():
+            if case.name not in known:  # a simulated flight: it has no recording to look at
+                out += self._own(case.name, "")
         pooled = self.desk.proving.result("pooled")
         if pooled is not None:
             found = {v["requirement"]: v for v in pooled["verdicts"]}
@@ -101,6 +108,14 @@ class VerdictPage(QWidget):
                 Column("all flights", f"{len(pooled['recordings'])} pooled{age}", lambda r: found.get(r.key), "–")
             )
         return tuple(out)
+
+    def _own(self, name: str, recording: str) -> list[Column]:
+        """Return what the maker's own code made of a recording or a simulated flight, where it was tried."""
+        case = self.desk.kitting.own_case(name)
+        if case is None:
+            return []
+        age = "" if self.desk.kitting.is_current("own") else ", before the last change"
+        return [Column(name, f"own code{age}", partial(_of_own, case), case.words or case.why_not, recording, OWN)]
 
     def _predicted(self) -> tuple[Column | None, ...]:
         """Return what was predicted by datasheets, and with what the bench measured of the parts."""
@@ -132,7 +147,7 @@ class VerdictPage(QWidget):
             if column.recording
             else f"{requirement.title}, {column.title}"
         )
-        source = ", the board's own" if column.source == "board" else ""
+        source = {"board": ", the board's own", OWN: ", own code"}.get(column.source, "")
         self.reason.setText(f"{where}{source}: {v['verdict']}, because {v['reason']}.{far}")
         if column.recording and v["value"] is not None:
             self.desk.proving.show_stretch(column.recording, requirement.key, column.source)
@@ -148,7 +163,7 @@ class VerdictPage(QWidget):
         shown = self.figures[unit]
         curve = self.desk.proving.envelope
         both = s.requirement.quantity in SIGNED
-        whose = "the board's own estimate" if s.source == "board" else "the judged estimate"
+        whose = {"board": "the board's own estimate", OWN: "own code"}.get(s.source, "the judged estimate")
         shown.title.setText(f"{s.requirement.title} error of {whose} over {s.recording}")
         shown.show_curves([ErrorCurve(whose, curve.x, curve.y, None, curve)], shown_limit(s.requirement), both)
         if s.deciding is not None:
@@ -195,3 +210,10 @@ def _of_fusus(j: Judgement, r: Requirement) -> dict[str, Any] | None:
 
 def _of_board(j: Judgement, r: Requirement) -> dict[str, Any] | None:
     return next((v for v in (j.board or {}).get("verdicts", ()) if v["requirement"] == r.key), None)
+
+
+def _of_own(case: Any, r: Requirement) -> dict[str, Any] | None:
+    from fusus.study.summary import verdict
+
+    found = case.verdict(r.key)
+    return verdict(found, float(case.t_s[0])) if found is not None else None
