@@ -1,5 +1,6 @@
 """The Bench stage in a real window: guided captures with the stand-in's process, calibrations, Allan, due, book."""
 
+import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFileDialog, QLabel, QPushButton
@@ -7,8 +8,10 @@ from PyQt6.QtWidgets import QFileDialog, QLabel, QPushButton
 from fusus.app.benching import capture_name
 from fusus.app.figures.facenet import FaceNet
 from fusus.core.calibration.poses import FACES
+from fusus.core.guidance.status import Status
 from fusus.demo.bench import add_bench
 from fusus.demo.build import DAY, PLACE, demo_project
+from fusus.devices.capture import Health
 from fusus.logs.info import load_info
 from fusus.project import book, store
 from fusus.project.commands import SetValue
@@ -302,3 +305,28 @@ def test_the_menu_writes_c_for_the_board_and_asks_for_logs(bench, tmp_path, monk
     monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda parent, *_: (parents.append(parent) or [], ""))
     bench.actions_by_id["import"].trigger()
     assert isinstance(parents[0], QWidget)
+
+
+def test_the_boards_own_attitude_is_drawn_while_it_tells_one(bench):
+    page = bench.sheets.currentWidget().capture
+    assert page.tilt.isHidden()
+
+    def told(seconds, board):
+        streams = {"imu": (100, 100.0, 1e-4)}
+        health = Health(seconds, 100, 0, 0, 0, 0, True, streams, board)
+        bench.desk.bench.status_changed.emit(Status(0.5, "Leave it alone"), health)
+
+    told(1.0, None)
+    assert page.tilt.isHidden(), "a board that tells none has no figure"
+    for k in range(20):
+        told(2.0 + 0.2 * k, (0.1 * k, -0.05, 1.0))
+    assert not page.tilt.isHidden() and "heading 57°" in page.health.text()
+    header, columns = page.tilt.data()
+    assert header == ["x", "roll", "pitch"]
+    assert columns[1][-1] == pytest.approx(np.degrees(1.9)) and columns[2] == pytest.approx(
+        np.full(20, np.degrees(-0.05))
+    )
+    told(60.0, (0.0, 0.0, 0.0))
+    assert len(page.tilt.data()[1][0]) == 1, "only the last half minute is drawn"
+    page.choose("six-face")
+    assert page.tilt.isHidden()

@@ -2,6 +2,7 @@
 
 from typing import Any
 
+import numpy as np
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -20,10 +21,12 @@ from PyQt6.QtWidgets import (
 from fusus.app import theme
 from fusus.app.benching import STAND_IN, capture_name
 from fusus.app.desk import Desk
+from fusus.app.figures.series import SeriesFigure
 from fusus.app.stages.bench.result import ResultView
 from fusus.core.guidance.guides import GUIDES, HANDS, Guide
 
 ACTS_A_ROW = 3
+BOARD_S, BOARD_PX = 30.0, 190  # how much of the board's own attitude is drawn, and how high
 
 
 def _words(role: str = "", name: str = "") -> QLabel:
@@ -74,6 +77,9 @@ class CapturePage(QWidget):
         self.bar.setTextVisible(False)
         self.now, self.wrong = _words("title", "guide-now"), _words("fault", "guide-wrong")
         self.health = _words("mono", "capture-health")
+        self.tilt = SeriesFigure("board-attitude", "What the board says of its own attitude")
+        self.tilt.setMaximumHeight(theme.px(BOARD_PX))
+        self._told: list[tuple[float, float, float]] = []
         self.verdict = _words("", "capture-verdict")
         self.view = ResultView()
         self.more = QComboBox()
@@ -123,6 +129,7 @@ class CapturePage(QWidget):
         column.addLayout(self.acts)
         column.addWidget(self.verdict)
         column.addWidget(self.view, 1)
+        column.addWidget(self.tilt)
         column.addWidget(self.health)
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 8, 14, 8)
@@ -152,6 +159,8 @@ class CapturePage(QWidget):
         for label in (self.now, self.wrong, self.verdict, self.health):
             label.clear()
         self.bar.setValue(0)
+        self._told = []
+        self.tilt.hide()
         self.view.say("")
         self._show_acts()
         self._show_buttons()
@@ -225,6 +234,8 @@ class CapturePage(QWidget):
         if document is None:
             return
         self._entry = None
+        self._told = []
+        self.tilt.hide()
         self.verdict.clear()
         self.now.setText("Waiting for the board …")
         self.desk.bench.start(self.guide, capture_name(document.folder, self.guide.name))
@@ -244,8 +255,18 @@ class CapturePage(QWidget):
             f"{health.waiting} B waiting{link}\n"
             f"{streams}" + (f"\n{health.board_says}" if health.board_says else "")
         )
+        if health.board is not None:
+            self._show_board(health.seconds, health.board)
         if not self.enough.isVisibleTo(self):
             self._show_buttons()
+
+    def _show_board(self, seconds: float, board: tuple[float, float, float]) -> None:
+        """Draw roll and pitch that the board itself told over the last while; its heading is in the line below."""
+        self._told.append((seconds, *board[:2]))
+        self._told = [row for row in self._told if row[0] > seconds - BOARD_S]
+        t, roll, pitch = np.array(self._told).T
+        self.tilt.show()
+        self.tilt.show_lines(t, (("roll", np.degrees(roll)), ("pitch", np.degrees(pitch))), "roll, pitch [°]")
 
     def _on_end(self) -> None:
         self.wrong.clear()

@@ -258,7 +258,7 @@ class BenchSheet(TabbedSheet):
 
     def restyle(self) -> None:
         """Take on the theme's colours."""
-        for shown in (self.allan_gyro, self.allan_acc, self.view, self.capture.view):
+        for shown in (self.allan_gyro, self.allan_acc, self.view, self.capture.view, self.capture.tilt):
             shown.restyle()
         self.refresh()
 
