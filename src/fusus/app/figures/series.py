@@ -13,8 +13,9 @@ from fusus.core.arrays import Array
 class SeriesFigure(FigureFrame):
     """A few named lines, told apart by colour and stroke."""
 
-    def __init__(self, name: str, title: str, x_label: str = "time [s]") -> None:
+    def __init__(self, name: str, title: str, x_label: str = "time [s]", newest_counts: bool = False) -> None:
         super().__init__(title, x_label, "", name)
+        self._corner = (8, 4) if newest_counts else (-8, 4)  # the legend covers what was, not what is
         self._x, self._lines = np.zeros(0), ()
         self._legend: pg.LegendItem | None = None
         self.data = self._table
@@ -27,7 +28,7 @@ class SeriesFigure(FigureFrame):
         self._labels = (self._labels[0], y_label)
         self.item.clear()
         if self._legend is None:
-            self._legend = self.item.addLegend(offset=(-8, 4), labelTextSize=f"{theme.px(12)}px")
+            self._legend = self.item.addLegend(offset=self._corner, labelTextSize=f"{theme.px(12)}px")
         self._legend.clear()
         self._legend.setLabelTextColor(t.ink)
         self._legend.setBrush(theme.hex_with_alpha(t.sheet, 220))

@@ -63,6 +63,8 @@ def recall(m: Array, past: Array, when: float) -> float:
     Between two moments all of it is a straight line: which of them comes just before must not matter. Return 0 where that time is
     remembered; else by how much the oldest moment is too young, in s.
     """
+    if m[AT_PAST] < 1.0:
+        remember(m, past, when, 0.0, 0.0, 0.0)  # a fix with the very first sample
     newest = int(m[AT_PAST]) - 1
     oldest = max(newest - MOMENTS + 1, 0)
     # Delays are short against the memory: look from the newest backwards.

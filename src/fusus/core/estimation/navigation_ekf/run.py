@@ -28,7 +28,6 @@ from fusus.core.estimation.navigation_ekf.states import (
     E_VEL,
     FIELD,
     G_GNSS,
-    G_PUSHED,
     GYRO,
     IRON,
     NOMINAL,
@@ -92,7 +91,7 @@ def begin_at(
     state = initial_state(p, c, start, aiding, site, heading_sigma_rad)
     if count:
         # Nothing has been missed before the recording began.
-        state.m[CHANNEL : CHANNEL + 4 * CHANNELS : 4] = state.m[G_PUSHED] = state.m[G_GNSS] = t_s[0]
+        state.m[CHANNEL : CHANNEL + 4 * CHANNELS : 4] = state.m[G_GNSS] = t_s[0]
     most = 8 * len(aiding.gnss) + len(aiding.baro) + 3 * len(aiding.mag) + len(aiding.ranges) + 7 * rests + 8
     return Run(
         c, state, np.empty((count, 10)), np.empty(count, dtype=np.uint8), key_every,

@@ -26,6 +26,7 @@ from fusus.core.estimation.navigation_ekf.states import (
     E_VEL,
     FACTORS,
     FIELD,
+    G_PUSHED,
     G_REST,
     GATE2,
     GYRO,
@@ -196,13 +197,13 @@ def initial_state(
     m, factors = np.zeros(MEMORY), np.zeros(FACTORS)
     m[:NOMINAL] = x
     m[CHANNEL + 2 : CHANNEL + 4 * CHANNELS : 4] = NEVER_S
-    m[G_REST] = -1.0
+    m[G_REST], m[G_PUSHED] = -1.0, NEVER_S
     m[GATE2], m[RECOVER_S] = c.gate2, c.recover_s
     m[I_WANDER], m[I_DELAY], m[I_ARM], m[I_FIELD], m[I_IRON] = c.i_wander, c.i_delay, c.i_arm, c.i_field, c.i_iron
     factors[: (W + 1) * n : W + 1] = 1.0
     factors[D : D + n] = diagonal
     # The barometer's zero is the height of the start, but for its noise: an error of one is an error of the other.
-    known, own = place**2, p.baro_noise_m**2 / 10.0
+    known, own = place**2, max(p.baro_noise_m**2 / 10.0, 1e-9)
     factors[D + E_BARO] = known + own
     factors[D + E_POS + 2] = known * own / (known + own)
     factors[W * E_BARO + E_POS + 2] = known / (known + own)
