@@ -10,8 +10,7 @@ u = 2^-24 is the greatest relative error of one rounding. Four things add up (a 
 * decisions: where a gate's edge falls on another side, one correction is missing or added.
 
 Figures with a claimed sigma may be off by a twentieth of it, attitudes by a hundredth beside the above: that adds 0.25 % and 0.01 % to
-the squared error, which nobody can measure. A covariance in single precision may lead further (what a filter knows of two errors together
-is a small difference of large figures): then the kit is called not equal, as it is.
+the squared error, which nobody can measure. What leads further is called not equal.
 """
 
 import math
