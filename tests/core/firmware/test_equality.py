@@ -11,6 +11,7 @@ from tests.core.firmware.kits import flown, plan_for
 
 from fusus.core.estimation.catalogue import ESTIMATORS
 from fusus.core.estimation.initial import start_from
+from fusus.core.estimation.samples import Samples
 from fusus.core.firmware import bench
 from fusus.core.firmware.access import access_to, figures_of
 from fusus.core.firmware.equality import compare, core_run, prove
@@ -151,6 +152,55 @@ def test_ten_minutes_at_a_kilohertz_stay_within_two_hundredths_of_a_degree(name,
     assert found.is_equal, told(found)
     whole = 2.0 * np.linalg.norm(quaternion.multiply(quaternion.conjugate(core.q_nb), c.q_nb)[:, 1:], axis=1)
     assert np.degrees(whole.max()) < 0.02
+
+
+def after_hours(given, hours):
+    """A recording before which the board stood on for hours: its first second at rest, over and over."""
+    first = int(np.searchsorted(given.t_s, given.t_s[0] + 1.0))
+    times, a = int(hours * 3600), given.aiding
+    span, since = 1.0, given.t_s[0]
+    shift = np.repeat(np.arange(times) * span, first)
+
+    def again(rows):
+        inside = rows[rows[:, 0] < since + span]
+        early = np.tile(inside, (times, 1))
+        early[:, 0] += np.repeat(np.arange(times) * span, len(inside))
+        late = rows.copy()
+        late[:, 0] += times * span
+        return np.ascontiguousarray(np.concatenate([early, late]))
+
+    s = given.samples
+    tiled = [np.concatenate([np.tile(x[:first], (times, 1)), x]) for x in (s.gyro_b, s.acc_b, s.mag_b)]
+    dt = np.concatenate([np.tile(s.dt_s[1 : first + 1], times), s.dt_s])
+    dt[times * first] = s.dt_s[1]
+    return replace(
+        given,
+        t_s=np.concatenate([np.tile(given.t_s[:first], times) + shift, given.t_s + times * span]),
+        samples=Samples(dt, *tiled),
+        aiding=replace(
+            a,
+            gnss=again(a.gnss),
+            baro=again(a.baro),
+            mag=again(a.mag),
+            ranges=again(a.ranges),
+            known=np.concatenate([np.tile(a.known[:first], times), a.known]),
+        ),
+    )
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize("name", ["navigation-ekf", "altitude"])
+def test_a_board_that_was_on_for_three_hours_flies_as_well(name, place):
+    """A time since power-up would have a last place of a millisecond by then; the kit's own clock is begun anew."""
+    given, _ = flown(place, 5, 100.0)
+    late = after_hours(given, 3.0)
+    assert late.t_s[-1] > 10_800.0 and (np.diff(late.t_s) > 0.0).all()
+    plan = plan_for(name, "single", place)
+    found = proved(plan, late, place)
+    assert found.is_equal, told(found)
+    if name == "navigation-ekf":
+        places = {h.name: h.worst for h in found.held}
+        assert places["velocity"] < 1e-3 and np.degrees(places["attitude"]) < 0.1
 
 
 @pytest.mark.parametrize(

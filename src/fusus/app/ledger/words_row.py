@@ -25,6 +25,7 @@ class WordsRow(TextRow):
         """Show the value."""
         with QSignalBlocker(self.edit):
             self.edit.setText(self._show(project))
+            self.edit.setCursorPosition(0)  # its beginning shows
         self.edit.setModified(False)
 
     def _edited(self) -> None:
