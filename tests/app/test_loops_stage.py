@@ -1,6 +1,7 @@
 """The stage Loops in the window: edits are worked out at once, what does not fit is said, what cannot be is refused in words."""
 
 import pytest
+from PyQt6.QtWidgets import QLineEdit
 
 from fusus.app.stages.loops.notes import notes
 from fusus.project.commands import SetValue
@@ -77,6 +78,17 @@ def test_what_ifs_move_the_cycle(loops, qtbot):
     sheet = edit(loops, qtbot, "loops.notch_hz", 80.0)
     sheet.show_page("margins")
     assert "notch" in sheet.margins.axes.item(0, 0).toolTip()
+
+
+def test_the_accelerometers_low_pass_is_set_and_taken_away(loops, qtbot):
+    before = loops.desk.fusion_key()
+    edit(loops, qtbot, "loops.acc_lowpass_hz", 40.0)
+    assert loops.desk.project.loops.acc_lowpass_hz == 40.0
+    row = loops.findChild(QLineEdit, "edit-loops.acc_lowpass_hz")
+    assert row is not None and row.text() == "40"
+    loops.desk.step(True)
+    assert loops.desk.project.loops.acc_lowpass_hz is None and row.text() == ""
+    assert loops.desk.fusion_key() == before
 
 
 def test_a_craft_that_cannot_be_is_refused_in_words(loops, qtbot):

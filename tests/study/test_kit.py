@@ -116,6 +116,24 @@ def test_a_kit_is_written_whole_and_written_again(heron, tmp_path):
     assert ".kp_acc = 0.9f" in (tmp_path / "kit" / "estimator_constants.h").read_text()
 
 
+def test_the_accelerometers_filter_is_in_the_kit_where_the_project_has_one(heron, tmp_path):
+    project = store.load(heron)
+    without = files_of(heron, project, plan_of(project))
+    assert "sensors_acc_filter" not in without["sensors.h"] and "acc_filter" not in without["vectors.txt"]
+    filtering = SetValue("loops.acc_lowpass_hz", 35.0, "x").apply(project)
+    plan = plan_of(filtering)
+    assert plan.controls.acc_sections.shape == (1, 6)
+    assert plan.evidence("acc_filter") == "second-order low-pass at 35 Hz"
+    files = files_of(heron, filtering, plan)
+    assert "void sensors_acc_filter(AccFilter *f" in files["sensors.h"]
+    assert "sensors_acc_filter(&acc_filter, sample.acc_m_s2)" in files["README.md"]
+    assert "low-pass at 35 Hz" in " ".join(files["sensors_constants.h"].replace("-\n   ", "-").split())
+    write_kit(tmp_path / "kit", files, plan)
+    done = subprocess.run(["make", "check", "desk"], cwd=tmp_path / "kit", capture_output=True, text=True)
+    assert done.returncode == 0, done.stdout + done.stderr
+    assert "filters" in done.stdout and "NOT EQUAL" not in done.stdout
+
+
 def test_what_a_maker_changed_is_not_written_over(heron, tmp_path):
     project = store.load(heron)
     plan = plan_of(project)
