@@ -138,9 +138,12 @@ def test_only_what_gives_an_attitude_can_fly():
 
 
 def test_rules_of_arming_refuse():
-    steep = fly_figures(task_of("arming-tilted", rules=ArmingRules(math.radians(40.0))))
-    # What a craft that starts on such a slope does is up to gusts: it slides, or it lifts off. The rule lets it.
-    assert steep.end in ("stayed on the ground", "in the air", "landed", "crashed") and steep.refused == ()
+    # What becomes of a craft that starts on such a slope is chance: some seeds slide to a halt, some lift off. None is refused.
+    steep = [
+        fly_figures(task_of("arming-tilted", seed=seed, rules=ArmingRules(math.radians(40.0)))) for seed in range(1, 5)
+    ]
+    assert all(f.refused == () and f.end != "motors refused" for f in steep)
+    assert steep[2].end == "stayed on the ground"
     for rules, says in (
         (ArmingRules(calibration_due=True), "a calibration is due"),
         (ArmingRules(sensors_healthy=False), "a sensor is not healthy"),
