@@ -4,15 +4,13 @@ import numpy as np
 import pytest
 from filterpy.kalman import KalmanFilter
 from scipy.linalg import solve_discrete_are
+from tests.core.estimation.dense import dense, put_row, transition
 
 from fusus.core.estimation.navigation_ekf import covariance
 from fusus.core.estimation.navigation_ekf.states import (
-    COLS,
-    ENTRIES,
     ERR,
     FACTORS,
     MEMORY,
-    VALS,
     WAITING,
     D,
     W,
@@ -30,12 +28,6 @@ def factored(p):
     return out
 
 
-def dense(p, n):
-    out = np.empty((n, n))
-    covariance.compose(p, n, out)
-    return out
-
-
 def unharmed(p, n):
     """Whether ones, zeros and what lies beyond the last error are as they should be."""
     u = p[: W * W].reshape(W, W).T
@@ -47,17 +39,6 @@ def unharmed(p, n):
 def spread(rng, n):
     a = rng.standard_normal((n, n))
     return a @ a.T + n * np.eye(n)
-
-
-def transition(n, t, f, r):
-    """Return F of the strapdown errors: δp' = δp + t δv, δv' = δv - t [f×] φ - t R δb_a, φ' = φ - t R δb_g."""
-    out = np.eye(n)
-    out[0:3, 3:6] = t * np.eye(3)
-    fx = np.array([[0, -f[2], f[1]], [f[2], 0, -f[0]], [-f[1], f[0], 0]])
-    out[3:6, 6:9] = -t * fx
-    out[3:6, 12:15] = -t * r
-    out[6:9, 9:12] = -t * r
-    return out
 
 
 @pytest.mark.parametrize("n", [16, 20, 23, 29])
@@ -97,12 +78,6 @@ def test_what_is_known_exactly_can_be_widened():
     assert np.array_equal(dense(p, 16), np.diag([0.0] * 4 + [0.25] + [0.0] * 11)) and unharmed(p, 16)
 
 
-def row(m, entries):
-    for q, (column, value) in enumerate(entries):
-        m[COLS + q], m[VALS + q] = column, value
-    m[ENTRIES] = len(entries)
-
-
 @pytest.mark.parametrize("n", [16, 23, 29])
 def test_scalar_updates_equal_filterpy(n):
     rng = np.random.default_rng(100 + n)
@@ -117,7 +92,7 @@ def test_scalar_updates_equal_filterpy(n):
         h[0, columns] = values
         reference.H, reference.R = h, np.array([[noise]])
         reference.update(np.array([[y]]))
-        row(m, list(zip(columns, values, strict=True)))
+        put_row(m, list(zip(columns, values, strict=True)))
         assert covariance.project(p, m) == pytest.approx(float((reference.S - noise)[0, 0]), rel=1e-9)
         left = y - float(h[0] @ m[ERR : ERR + n])
         covariance.fold(p, m, n, noise, left)
@@ -139,7 +114,7 @@ def test_the_vertical_channel_settles_at_the_riccati_equations_state():
     for _ in range(4000):
         covariance.propagate(p, t, 0.0, 0.0, 0.0, *np.eye(3).ravel())
         covariance.widen(p, m, 5, q * t)
-        row(m, [(2, 1.0)])
+        put_row(m, [(2, 1.0)])
         prior = dense(p, n)[np.ix_([2, 5], [2, 5])].copy()
         see(p, m, n, noise)
     f, h = np.array([[1, t], [0, 1]]), np.array([[1.0, 0.0]])
@@ -161,11 +136,11 @@ def test_the_covariance_stays_positive_for_ten_hours():
         for i in range(3, 15):
             covariance.widen(p, m, i, 1e-8)
         for i in range(3):
-            row(m, [(i, 1.0), (16 + i, 1.0)])
+            put_row(m, [(i, 1.0), (16 + i, 1.0)])
             see(p, m, n, 0.09)
-            row(m, [(3 + i, 1.0)])
+            put_row(m, [(3 + i, 1.0)])
             see(p, m, n, 0.01)
-        row(m, [(8, 1.0), (20, -0.05)])
+        put_row(m, [(8, 1.0), (20, -0.05)])
         see(p, m, n, 1e-3)
         if k % 600 == 0:
             least = min(least, float(np.linalg.eigvalsh(dense(p, n))[0]))

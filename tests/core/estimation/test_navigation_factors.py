@@ -4,9 +4,10 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from tests.core.estimation.dense import dense, put_row, transition
 
 from fusus.core.estimation.navigation_ekf import covariance
-from fusus.core.estimation.navigation_ekf.states import COLS, ENTRIES, ERR, FACTORS, MEMORY, VALS, D, W
+from fusus.core.estimation.navigation_ekf.states import ERR, FACTORS, MEMORY, D, W
 from fusus.core.frames.quaternion import from_rotation_vector, to_matrix
 
 N = 20
@@ -19,16 +20,8 @@ def fresh(sigmas):
     return p
 
 
-def dense(p):
-    out = np.empty((N, N))
-    covariance.compose(p, N, out)
-    return out
-
-
 def see(p, m, columns, values, noise, left):
-    for q, (column, value) in enumerate(zip(columns, values, strict=True)):
-        m[COLS + q], m[VALS + q] = column, value
-    m[ENTRIES] = len(columns)
+    put_row(m, list(zip(columns, values, strict=True)))
     covariance.project(p, m)
     covariance.fold(p, m, N, noise, left)
 
@@ -39,14 +32,6 @@ def seen(big, columns, values, noise):
     gain = big @ h / (h @ big @ h + noise)
     joseph = np.eye(N) - np.outer(gain, h)
     return joseph @ big @ joseph.T + noise * np.outer(gain, gain), gain
-
-
-def transition(t, f, r):
-    out = np.eye(N)
-    out[0:3, 3:6] = t * np.eye(3)
-    out[3:6, 6:9] = -t * np.array([[0, -f[2], f[1]], [f[2], 0, -f[0]], [-f[1], f[0], 0]])
-    out[3:6, 12:15] = out[6:9, 9:12] = -t * r
-    return out
 
 
 STEPS = st.lists(st.sampled_from(["step", "widen", "scale", "see"]), min_size=1, max_size=40)
@@ -63,7 +48,8 @@ def test_any_life_is_that_of_a_dense_matrix(life, seed):
             t, f = float(rng.uniform(0.001, 0.05)), rng.normal(0, 10, 3)
             r = to_matrix(from_rotation_vector(rng.normal(size=3)))
             covariance.propagate(p, t, *f, *r.ravel())
-            big = transition(t, f, r) @ big @ transition(t, f, r).T
+            f_t = transition(N, t, f, r)
+            big = f_t @ big @ f_t.T
         elif what == "widen":
             error, more = int(rng.integers(N)), float(rng.uniform(0.01, 2.0))
             covariance.widen(p, m, error, more)
@@ -83,7 +69,7 @@ def test_any_life_is_that_of_a_dense_matrix(life, seed):
         assert (p[D : D + N] > 0.0).all()
     # A noise that is small beside its D may still wait.
     size = np.sqrt(np.outer(np.diag(big), np.diag(big)))
-    assert (np.abs(dense(p) - big) / size).max() < 2.0 * covariance.WORTH
+    assert (np.abs(dense(p, N) - big) / size).max() < 2.0 * covariance.WORTH
 
 
 def test_what_waits_is_added_in_the_end():
@@ -91,7 +77,7 @@ def test_what_waits_is_added_in_the_end():
     small = 1e-7
     for _ in range(10_000):
         covariance.widen(p, m, 11, small)
-    assert dense(p)[11, 11] == pytest.approx(1.0 + 1e-3, abs=covariance.WORTH)
+    assert dense(p, N)[11, 11] == pytest.approx(1.0 + 1e-3, abs=covariance.WORTH)
 
 
 def test_a_look_at_nothing_changes_nothing():
@@ -105,7 +91,7 @@ def test_a_perfect_look_leaves_a_little():
     """What is measured a million times better than it was known keeps a positive variance."""
     p, m = fresh(np.full(N, 1e3)), np.zeros(MEMORY)
     see(p, m, (2, 15), (-1.0, 1.0), 1e-12, 0.0)
-    big = dense(p)
+    big = dense(p, N)
     assert p[D : D + N].min() > 0.0
     assert big[2, 2] - 2 * big[2, 15] + big[15, 15] == pytest.approx(1e-12, abs=1e-9)
 
