@@ -7,11 +7,11 @@ from functools import cache
 import numpy as np
 
 from fusus.core.simulation.board.board import Board
-from fusus.core.simulation.board.outer import Rates
+from fusus.core.simulation.board.slow_sensors import Rates
 from fusus.core.simulation.board.specimen import draw_specimen
 from fusus.core.world.site import site_at
 from fusus.demo.build import demo_project
-from fusus.study.suite import choice_of, model_of
+from fusus.study.parts.suite import choice_of, model_of
 
 SITE = site_at(53.02, 0.61, 3.0, date(2026, 9, 12))
 

@@ -7,9 +7,9 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 import numpy as np
 import pytest
 
+from fusus.core.mission.motion import Air, Waypoint, fly
 from fusus.core.simulation.record import record
 from fusus.core.simulation.scenario import Conditions, Suite
-from fusus.core.simulation.trajectory import Air, Waypoint, fly
 from fusus.core.world.site import Site, site_at
 from fusus.logs.create import create_recording
 from fusus.logs.info import RecordingInfo

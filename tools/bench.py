@@ -123,7 +123,7 @@ def bench_navigation() -> None:
     from fusus.core.estimation.navigation_ekf import run as navigation
     from fusus.demo.build import build
     from fusus.project import store
-    from fusus.study.loading import load
+    from fusus.study.recording.loading import load
 
     with tempfile.TemporaryDirectory() as scratch:
         folder = build(Path(scratch) / "Dunlin")
@@ -200,7 +200,7 @@ def bench_long(repeats: int) -> None:
     from fusus.core.progress import Silent
     from fusus.demo.build import demo_project
     from fusus.project import store
-    from fusus.study.simulate import keep_flight
+    from fusus.study.flying.open_loop import keep_flight
 
     with tempfile.TemporaryDirectory() as scratch:
         folder, project = Path(scratch) / "long", demo_project()
@@ -289,7 +289,7 @@ def bench_prediction() -> None:
 
     from fusus.core.prediction.predict import Recursion, Tables
     from fusus.demo.build import demo_project
-    from fusus.study.suite import choice_of, course_of, model_of, rank_parts
+    from fusus.study.parts.suite import choice_of, course_of, model_of, rank_parts
 
     project = demo_project()
     course, choice = course_of(project), choice_of(project)

@@ -8,7 +8,7 @@ from fusus.core.simulation.flight.campaign import fly_all
 from fusus.core.world.site import Site
 from fusus.demo.build import demo_project
 from fusus.study.flying.setup import flight_tasks
-from fusus.study.suite import study_suite
+from fusus.study.parts.suite import study_suite
 
 
 def main() -> None:

@@ -259,7 +259,7 @@ def test_an_interrupted_capture_is_recovered_when_the_project_opens(window, made
 def test_everything_that_can_happen_to_the_stand_in_is_a_command(bench, qtbot):
     from fusus.core.guidance.guides import HANDS
     from fusus.devices.standin import obey
-    from fusus.study.standin import standin_board
+    from fusus.study.bench.standin import standin_board
 
     board = standin_board(bench.desk.project, 1)
     for command in HANDS:

@@ -21,7 +21,7 @@ from fusus.app.figures.turnmap import TurnMap, flat
 from fusus.core.analysis.allan.deviation import allan_curve
 from fusus.core.analysis.allan.reading import read_curve
 from fusus.core.calibration.coverage import coverage, even_directions
-from fusus.study.allan import AxisAllan
+from fusus.study.bench.allan import AxisAllan
 
 
 @pytest.fixture(autouse=True)

@@ -19,8 +19,8 @@ from fusus.app.routes import follow
 from fusus.app.stages.registry import STAGES
 from fusus.app.strip import worst
 from fusus.app.thread import BeadState
-from fusus.core.judgement.requirements import Requirement
-from fusus.study.judgements import Judgement
+from fusus.core.requirements import Requirement
+from fusus.study.proof.verdicts import Judgement
 
 ROOT = Path(__file__).parents[2]
 

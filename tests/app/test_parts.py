@@ -13,7 +13,7 @@ from fusus.app.jobs import Job, JobRunner
 from fusus.app.settings import Setting, Settings
 from fusus.app.text import figure, limit_text, seconds, short
 from fusus.core.frames.quaternion import from_euler
-from fusus.core.judgement.requirements import Requirement
+from fusus.core.requirements import Requirement
 from fusus.errors import ParameterError
 
 

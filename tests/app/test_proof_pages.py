@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QLabel, QPushButton
 from tests.conftest import flown_project
 
 from fusus.app.figures.long import Envelope, LongCurve
-from fusus.core.judgement.wander import causes as wander
+from fusus.core.judgement.drift_causes import causes as wander
 from fusus.logs.create import create_recording
 from fusus.logs.info import RecordingInfo
 from fusus.project import book

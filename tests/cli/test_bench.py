@@ -183,7 +183,7 @@ def test_calibrations_correct_an_imported_recording_on_replay(craft, tmp_path):
     path = tmp_path / "log.csv"
     path.write_text("\n".join(rows), encoding="utf-8")
     import_recording(ImportRequest((path,), craft, "log", "flight"))
-    from fusus.study.loading import load
+    from fusus.study.recording.loading import load
 
     project = store.load(craft)
     loaded = load(craft, project, "log")

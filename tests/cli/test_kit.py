@@ -169,7 +169,7 @@ def test_the_kit_runs_on_the_desk_and_fusus_imports_what_it_prints(heron, tmp_pa
     from fusus.devices.standin import Printer, obey
     from fusus.logs.recording import load_stream
     from fusus.project.records import Project
-    from fusus.study.standin import standin_board
+    from fusus.study.bench.standin import standin_board
 
     out = tmp_path / "board"
     told(

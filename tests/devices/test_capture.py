@@ -18,7 +18,7 @@ from fusus.logs.lines import encode, encode_header
 from fusus.logs.recording import load_stream
 from fusus.logs.snippet import USUAL
 from fusus.project import store
-from fusus.study.standin import standin_board
+from fusus.study.bench.standin import standin_board
 
 IMU = list(USUAL["imu"])
 FIVE = list(USUAL["motor"]) + ["rpm_1"]

@@ -8,7 +8,7 @@ import pytest
 from fusus.core.estimation.catalogue import ESTIMATORS, info_for
 from fusus.logs.importer import ImportRequest, import_recording
 from fusus.project import store
-from fusus.study.run import Choice, Request, run
+from fusus.study.fusion.run import Choice, Request, run
 
 DATA = Path(__file__).parents[1] / "data"
 # Inclination against the device's own: general-purpose libraries reach 2.3 to 4.1 and 1.1 to 4.4 degrees on the two.

@@ -19,7 +19,7 @@ from fusus.core.calibration.poses import FACES, Pose
 from fusus.core.calibration.stillness import Span
 from fusus.core.calibration.thermal import evaluate
 from fusus.core.calibration.vibration import alias_hz
-from fusus.core.sensors.noise import gauss_markov, markov_sigma_of_instability, random_walk, white
+from fusus.core.noise import gauss_markov, markov_sigma_of_instability, random_walk, white
 
 FOLDER = Path(__file__).parents[1] / "checks"
 CHECKS = {c["id"]: c for c in json.loads((FOLDER / "checks.json").read_text(encoding="utf-8"))["checks"]}

@@ -7,18 +7,20 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from fusus.core import noise
 from fusus.core.analysis import alignment, drift, statistics
 from fusus.core.analysis.attitude_error import compass_heading
 from fusus.core.analysis.still import allan_of_model
-from fusus.core.estimation.initial import attitude_from_vectors, tilt_from_acc
+from fusus.core.estimation.initial import attitude_from_vectors
 from fusus.core.frames import axes, geodesy, quaternion
 from fusus.core.frames.clock import ClockMap
+from fusus.core.frames.tilt import tilt_from_acc
 from fusus.core.frames.units import KINDS, from_si, to_si
-from fusus.core.judgement.requirements import Requirement
-from fusus.core.prediction.course import lay_out
-from fusus.core.prediction.mission import Mission
+from fusus.core.mission.mission import Mission
+from fusus.core.mission.trajectory import lay_out
 from fusus.core.prediction.statistics import figure_of
-from fusus.core.sensors import noise, quantise
+from fusus.core.requirements import Requirement
+from fusus.core.sensors import quantise
 from fusus.core.sensors.inertial import InertialModel
 from fusus.core.vehicle.airframe import CELL_V, DRIVE_EFFICIENCY, Airframe, hover
 from fusus.core.world import atmosphere, gravity

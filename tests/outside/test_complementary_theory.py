@@ -6,9 +6,10 @@ import numpy as np
 
 from fusus.core.estimation.complementary import run as filter_
 from fusus.core.estimation.complementary.parameters import Parameters
-from fusus.core.estimation.initial import Start, tilt_from_acc
+from fusus.core.estimation.initial import Start
 from fusus.core.estimation.samples import as_attitude_samples
 from fusus.core.frames.quaternion import to_euler
+from fusus.core.frames.tilt import tilt_from_acc
 from fusus.core.world.site import Site
 
 DEG = math.pi / 180

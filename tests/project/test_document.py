@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from fusus.core.judgement.requirements import Requirement
+from fusus.core.requirements import Requirement
 from fusus.errors import LockedError, NewerVersionError, ParameterError, ProjectError
 from fusus.project import atomic, book, store
 from fusus.project.commands import AddRequirement, RemoveRequirement, SetValue

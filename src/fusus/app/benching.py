@@ -202,7 +202,7 @@ class Bench(QObject):
 
         def work(progress: Any) -> Any:
             from fusus.logs.info import load_info
-            from fusus.study.calibrating import calibrate, stored
+            from fusus.study.bench.calibrating import calibrate, stored
 
             result = calibrate(folder, project, kind, recording, other, progress=progress)
             return stored(result, load_info(folder, recording), project), result
@@ -217,7 +217,7 @@ class Bench(QObject):
         folder = document.folder
 
         def work(progress: Any) -> Any:
-            from fusus.study.allan import allan_of_recording
+            from fusus.study.bench.allan import allan_of_recording
 
             return allan_of_recording(folder, recording, "imu", progress)
 
@@ -233,7 +233,7 @@ class Bench(QObject):
         folder, project = document.folder, self._desk.project
 
         def work(_progress: Any) -> Any:
-            from fusus.study.standing import due_all
+            from fusus.study.bench.calibration_status import due_all
 
             return due_all(folder, project)
 
@@ -274,7 +274,7 @@ class Bench(QObject):
 
     def use(self, entry: Any) -> str | None:
         """Put a fitted calibration in force, with the figures that it measures; return what is wrong, or None."""
-        from fusus.study.bench import use
+        from fusus.study.bench.storing import use
 
         document = self._desk.document
         if document is None:
@@ -288,7 +288,7 @@ class Bench(QObject):
 
     def use_allan(self, recording: str, axes: Any) -> str | None:
         """Put measured noise beside the datasheet's; return what is wrong, or None."""
-        from fusus.study.bench import use_allan
+        from fusus.study.bench.storing import use_allan
 
         document = self._desk.document
         if document is None:
@@ -307,7 +307,7 @@ class Bench(QObject):
         folder, project = document.folder, self._desk.project
 
         def work(_progress: Any) -> Any:
-            from fusus.study.standing import run_check
+            from fusus.study.bench.calibration_status import run_check
 
             return run_check(folder, project, recording)
 

@@ -20,7 +20,7 @@ from fusus.logs.info import RecordingInfo, list_recordings, load_info
 from fusus.project.commands import Command
 from fusus.project.document import Document
 from fusus.project.records import Project
-from fusus.study.judgements import Judgement, cached, judge_all, key_of
+from fusus.study.proof.verdicts import Judgement, cached, judge_all, key_of
 
 WAIT_MS = 350  # after an edit, before its consequences are computed
 
@@ -227,7 +227,7 @@ class Desk(QObject):
 
     def tune_by_parts(self) -> None:
         """Tune the judged estimator by the chosen parts; a step that can be taken back."""
-        from fusus.study.tuning import tuning_from_parts
+        from fusus.study.fusion.tuning import tuning_from_parts
 
         if self.document is None:
             return

@@ -57,8 +57,8 @@ class Flying(QObject):
         folder, project = document.folder, document.project
 
         def work(progress: Any) -> Any:
-            from fusus.study.flying.simulate import simulate_flights
-            from fusus.study.standing import due_all
+            from fusus.study.bench.calibration_status import due_all
+            from fusus.study.flying.closed_loop import simulate_flights
 
             due = any(d.is_due for d in due_all(folder, project))
             return simulate_flights(project, scenario, seed, flights, progress, calibration_due=due, trouble=trouble)
@@ -83,7 +83,7 @@ class Flying(QObject):
         """Fly a scenario once and keep it as a recording like any other."""
 
         def make(folder: Any, project: Any, name: str) -> Any:
-            from fusus.study.flying.simulate import keep_closed_flight
+            from fusus.study.flying.closed_loop import keep_closed_flight
 
             return keep_closed_flight(folder, project, scenario, seed, name, trouble=trouble)
 

@@ -53,7 +53,7 @@ class Foresight(QObject):
         project, key, ranking = self._desk.project, self._inputs(), self.ranking
 
         def work(progress: Any) -> Any:
-            from fusus.study.outlook import outlook_result
+            from fusus.study.parts.prediction import outlook_result
 
             return outlook_result(project, ranking, progress)
 
@@ -77,7 +77,7 @@ class Foresight(QObject):
             return
 
         def work(progress: Any) -> Any:
-            from fusus.study.suite import rank_parts
+            from fusus.study.parts.suite import rank_parts
 
             return rank_parts(project, progress)
 

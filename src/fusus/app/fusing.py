@@ -71,7 +71,7 @@ class Fusing(QObject):
         project, key = self._desk.project, self._key("simulate")
 
         def work(progress: Any) -> Any:
-            from fusus.study.simulate import simulate
+            from fusus.study.flying.open_loop import simulate
 
             return simulate(project, scenario, seed, flights, progress)
 
@@ -97,7 +97,7 @@ class Fusing(QObject):
         """Fly a scenario once and keep it as a recording; then look at it."""
 
         def make(folder: Any, project: Any, name: str) -> Any:
-            from fusus.study.simulate import keep_flight
+            from fusus.study.flying.open_loop import keep_flight
 
             return keep_flight(folder, project, scenario, seed, name)
 
@@ -130,7 +130,7 @@ class Fusing(QObject):
             return
 
         def work(_progress: Any) -> Any:
-            from fusus.study.exporting import export_estimate
+            from fusus.study.fusion.exporting import export_estimate
 
             export_estimate(result.study, path)
 
@@ -176,6 +176,6 @@ class Fusing(QObject):
 
 def _answer(question: str) -> Callable[..., Any]:
     """Return the work behind a question; imported here, in the worker thread, since it is heavy to load."""
-    from fusus.study import asking
+    from fusus.study.fusion import questions
 
-    return asking.QUESTIONS[question]
+    return questions.QUESTIONS[question]

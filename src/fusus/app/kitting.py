@@ -46,7 +46,7 @@ class Kitting(QObject):
         self._asked = self._state()
 
         def work(folder: Any, project: Any, _progress: Any) -> Any:
-            from fusus.core.firmware.kit import constants_of
+            from fusus.firmware.writing.kit import constants_of
             from fusus.study.kit.planning import plan_of
             from fusus.study.kit.writing import files_of
 

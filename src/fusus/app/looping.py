@@ -44,7 +44,7 @@ class Looping(QObject):
         key = (axis, ladder, self._inputs())
 
         def work(_progress: Any) -> Any:
-            from fusus.study.loops.ladder import play_ladder
+            from fusus.study.loops.tuning_steps import play_ladder
 
             return play_ladder(study, axis, ladder)
 

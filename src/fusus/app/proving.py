@@ -67,7 +67,7 @@ class Proving(QObject):
         """See why a recording wandered."""
 
         def work(folder: Any, project: Any, progress: Any) -> Any:
-            from fusus.study.proof.wandering import wander_of
+            from fusus.study.proof.drift_causes import wander_of
 
             return recording, wander_of(folder, project, recording, span, progress)
 
@@ -113,7 +113,7 @@ class Proving(QObject):
         """See how far the ladder of test cards is."""
 
         def work(folder: Any, project: Any, _progress: Any) -> Any:
-            from fusus.study.keeping.cards import cards_report
+            from fusus.study.keeping.card_results import cards_report
 
             return cards_report(folder, project)
 
@@ -124,7 +124,7 @@ class Proving(QObject):
         document = self._desk.document
         if document is None:
             return
-        from fusus.study.keeping.cards import note_result
+        from fusus.study.keeping.card_results import note_result
 
         try:
             note_result(document.folder, document.project, card, result, recording, words)

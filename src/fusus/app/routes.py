@@ -12,7 +12,7 @@ from fusus.app.stages.registry import STAGES
 from fusus.app.text import limit_text
 from fusus.core.guidance.guides import GUIDES
 from fusus.project.commands import SetValue
-from fusus.study.needs import available
+from fusus.study.brief.brief import available
 
 if TYPE_CHECKING:
     from fusus.app.window import Window

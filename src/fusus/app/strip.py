@@ -9,8 +9,8 @@ from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QScrollAre
 from fusus.app import theme
 from fusus.app.text import KIND_OF_UNIT, SHOWN, figure, limit_text
 from fusus.core.frames.units import from_si
-from fusus.core.judgement.requirements import Requirement
-from fusus.study.judgements import Judgement
+from fusus.core.requirements import Requirement
+from fusus.study.proof.verdicts import Judgement
 
 RANK = {"fail": 3, "close": 2, "pass": 1, "not measured": 0}
 

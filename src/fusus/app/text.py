@@ -3,7 +3,7 @@
 import math
 
 from fusus.core.frames.units import from_si
-from fusus.core.judgement.requirements import STATISTICS, Requirement
+from fusus.core.requirements import STATISTICS, Requirement
 
 SHOWN = {"rad": ("deg", "°"), "m": ("m", " m"), "m/s": ("m/s", " m/s")}
 KIND_OF_UNIT = {"rad": "angle", "m": "length", "m/s": "speed"}

@@ -16,9 +16,9 @@ from fusus.logs.info import RecordingInfo, load_info, recordings_folder
 from fusus.project import store
 from fusus.project.commands import TakeCalibration
 from fusus.project.records import Place, Project
-from fusus.study.bench import note_taken
-from fusus.study.calibrating import calibrate, stored
-from fusus.study.standin import standin_board
+from fusus.study.bench.calibrating import calibrate, stored
+from fusus.study.bench.standin import standin_board
+from fusus.study.bench.storing import note_taken
 
 SEED, RATE_HZ = 3, 100.0
 Streams = dict[str, dict[str, Array]]

@@ -8,24 +8,24 @@ from importlib import resources
 from pathlib import Path
 
 from fusus.core.estimation.navigation_ekf.parameters import Parameters as NavigationParameters
-from fusus.core.firmware.render import template
-from fusus.core.judgement.requirements import Requirement
+from fusus.core.mission.mission import Mission
 from fusus.core.parts.fitting import Fitting
-from fusus.core.prediction.mission import Mission
 from fusus.core.progress import Progress, Silent
+from fusus.core.requirements import Requirement
 from fusus.core.simulation.record import record
 from fusus.core.world.site import site_at
 from fusus.demo import scenarios
 from fusus.demo.bench import CAPTURES, add_bench
+from fusus.firmware.writing.render import template
 from fusus.logs.create import create_recording
 from fusus.logs.info import RecordingInfo, recordings_folder
 from fusus.project import book, store
 from fusus.project.atomic import append_line, write_atomically
 from fusus.project.records import Brief, Budgets, Climate, Craft, Fusion, Kit, Parts, Place, Project
-from fusus.study.flying.simulate import keep_closed_flight
-from fusus.study.needs import mission_of
-from fusus.study.suite import choice_of, model_of
-from fusus.study.tuning import tuning_from_parts
+from fusus.study.brief.brief import mission_of
+from fusus.study.flying.closed_loop import keep_closed_flight
+from fusus.study.fusion.tuning import tuning_from_parts
+from fusus.study.parts.suite import choice_of, model_of
 
 PLACE = Place(lat_deg=53.02, lon_deg=0.61, height_m=3.0)
 DAY = date(2026, 9, 12)

@@ -5,10 +5,10 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from fusus.core.mission.mission import Mission
+from fusus.core.mission.motion import Air, Motion, Waypoint, fly, pose
 from fusus.core.parts.models import SuiteModel
-from fusus.core.prediction.mission import Mission
 from fusus.core.simulation.scenario import Conditions, Disturbance, Suite
-from fusus.core.simulation.trajectory import Air, Motion, Waypoint, fly, pose
 
 RAD = math.pi / 180
 

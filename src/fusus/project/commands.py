@@ -3,8 +3,8 @@
 from dataclasses import dataclass
 from typing import Any, Protocol
 
-from fusus.core.judgement.requirements import Requirement
 from fusus.core.parts.part import Part
+from fusus.core.requirements import Requirement
 from fusus.project.evidence import ASSUMED, Evidence
 from fusus.project.paths import value_at, with_value
 from fusus.project.records import EarlierValue, MeasuredFigure, Project, StoredCalibration

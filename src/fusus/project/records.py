@@ -5,6 +5,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
+from fusus.core.derived_requirements.modes import Mode
 from fusus.core.estimation.altitude.parameters import ComplementaryParameters as ComplementaryAltitudeParameters
 from fusus.core.estimation.altitude.parameters import Parameters as AltitudeParameters
 from fusus.core.estimation.altitude.parameters import ThreeStateParameters
@@ -14,12 +15,11 @@ from fusus.core.estimation.complementary.parameters import Parameters as Complem
 from fusus.core.estimation.madgwick.parameters import Parameters as MadgwickParameters
 from fusus.core.estimation.mahony.parameters import Parameters as MahonyParameters
 from fusus.core.estimation.navigation_ekf.parameters import Parameters as NavigationEkfParameters
-from fusus.core.judgement.requirements import Requirement
-from fusus.core.needs.modes import Mode
+from fusus.core.mission.mission import Mission
 from fusus.core.parts.fields import PartKind
 from fusus.core.parts.fitting import Fitting
 from fusus.core.parts.part import Part
-from fusus.core.prediction.mission import Mission
+from fusus.core.requirements import Requirement
 from fusus.project.evidence import Evidence, Record
 from fusus.project.references import DeclaredReference
 

@@ -10,8 +10,8 @@ from typing import Any
 
 import numpy as np
 
+from fusus.core.derived_requirements.modes import MODES
 from fusus.core.estimation.catalogue import info_for
-from fusus.core.needs.modes import MODES
 from fusus.core.parts.fields import COMMON, FIELDS, KIND_TITLES, PartKind
 from fusus.core.parts.part import Completed, shown
 from fusus.core.progress import Progress, Silent
@@ -22,13 +22,13 @@ from fusus.project.records import Project
 from fusus.project.store import PROJECT_FILE
 from fusus.report import figures
 from fusus.report.content import Cell, Picture, Report, Rows, Section, Severity, Words
-from fusus.study.judgements import judge_all
+from fusus.study.bench.calibration_status import due_all
+from fusus.study.brief.brief import body_of
+from fusus.study.fusion.run import request_for, run
 from fusus.study.loops.axes import study_loops
 from fusus.study.loops.report import loops_report
-from fusus.study.needs import body_of
-from fusus.study.run import request_for, run
-from fusus.study.standing import due_all
-from fusus.study.suite import completed, find_part, prediction_summary, study_suite
+from fusus.study.parts.suite import completed, find_part, prediction_summary, study_suite
+from fusus.study.proof.verdicts import judge_all
 
 CAUTIONS = (
     "Estimates are advice, not airworthiness. Propellers off for all bench work with a battery in; motors restrained and people away for "

@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 
 from fusus.core.analysis import drift, still
+from fusus.core.noise import gauss_markov, markov_sigma_of_instability, random_walk, white
 from fusus.core.sensors.inertial import InertialModel
-from fusus.core.sensors.noise import gauss_markov, markov_sigma_of_instability, random_walk, white
 
 DEG = math.pi / 180
 

@@ -12,7 +12,7 @@ from fusus.core.calibration.regression import Wandering
 from fusus.core.calibration.six_face import six_face
 from fusus.core.calibration.thermal import thermal
 from fusus.core.frames import quaternion
-from fusus.core.sensors.noise import markov_sigma_of_instability
+from fusus.core.noise import markov_sigma_of_instability
 from fusus.core.simulation.board.board import collect
 from fusus.core.simulation.board.handling import face_attitude, motions, tumble
 

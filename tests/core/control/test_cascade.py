@@ -29,8 +29,8 @@ from fusus.core.control.cascade import (
 from fusus.core.control.customs import gains_from
 from fusus.core.control.outer import Handling, RateLoop, cascade_of
 from fusus.core.control.pid import Gains
+from fusus.core.derived_requirements.modes import MODES
 from fusus.core.frames import quaternion
-from fusus.core.needs.modes import MODES
 from fusus.errors import ParameterError
 
 AXIS = RateLoop(Gains(0.2, 0.6, 0.01, 400.0, -1.0, 1.0, 0.0), 31.4, 2.0, 200.0)

@@ -3,8 +3,9 @@
 import numpy as np
 import pytest
 
-from fusus.core.estimation.initial import attitude_from_vectors, rest_at_start, start_from, tilt_from_acc
+from fusus.core.estimation.initial import attitude_from_vectors, rest_at_start, start_from
 from fusus.core.frames import quaternion
+from fusus.core.frames.tilt import tilt_from_acc
 from fusus.core.world.site import Site
 
 

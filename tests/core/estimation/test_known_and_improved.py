@@ -5,15 +5,15 @@ import pytest
 from filterpy.kalman import KalmanFilter
 from tests.conftest import HOME, short_flight
 
+from fusus.core.analysis.sensor_improvement import SENSORS, true_force, true_rate, twice_as_good
 from fusus.core.estimation.altitude import kernel
 from fusus.core.estimation.altitude.kernel import Coefficients
 from fusus.core.estimation.altitude.parameters import ComplementaryParameters, ThreeStateParameters
-from fusus.core.estimation.improved import SENSORS, true_force, true_rate, twice_as_good
 from fusus.core.estimation.known import at_stop, known_of
 from fusus.core.estimation.navigation_ekf.parameters import Parameters
 from fusus.core.estimation.navigation_ekf.states import ACC_CLIPPED, AT_REST
-from fusus.core.estimation.tuning import from_suite, walk
-from fusus.core.prediction.mission import Mission
+from fusus.core.mission.mission import Mission
+from fusus.core.prediction.filter_tuning import from_suite, walk
 from fusus.core.sensors.rangefinder import RangefinderModel, read_rangefinder
 from fusus.core.simulation.given import given_by
 from fusus.core.simulation.scenario import GYRO
@@ -120,7 +120,7 @@ def test_warming_makes_the_bias_walk():
 
 def test_tunings_follow_the_suite():
     from fusus.demo.build import demo_project
-    from fusus.study.suite import choice_of, model_of
+    from fusus.study.parts.suite import choice_of, model_of
 
     project = demo_project()
     suite = model_of(project, choice_of(project))

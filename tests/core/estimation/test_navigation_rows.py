@@ -7,7 +7,7 @@ import pytest
 
 from fusus.core.estimation.aiding import Aiding
 from fusus.core.estimation.initial import Start
-from fusus.core.estimation.navigation_ekf import field, height, measure, past, receiver
+from fusus.core.estimation.navigation_ekf import field, height, history, measure, receiver
 from fusus.core.estimation.navigation_ekf.parameters import Parameters
 from fusus.core.estimation.navigation_ekf.start import coefficients, initial_state, size_of
 from fusus.core.estimation.navigation_ekf.states import (
@@ -122,12 +122,12 @@ def test_a_fix_sees_position_arm_wander_and_delay(made):
     m = s.m.copy()
     m[GYRO : GYRO + 3] = 0.0
     for k in range(60):  # steady flight and turn, remembered
-        past.remember(m, s.past, 0.01 * k, 0.1, -0.2, 0.3)
+        history.remember(m, s.past, 0.01 * k, 0.1, -0.2, 0.3)
         m[POS : POS + 3] += m[VEL : VEL + 3] * 0.01
     m[DELAY] = 0.2
 
     def antenna(state):
-        left = past.recall(state, s.past, 0.59 - state[DELAY])
+        left = history.recall(state, s.past, 0.59 - state[DELAY])
         assert left == 0.0
         q = state[MOMENT + 6 : MOMENT + 10]
         return state[MOMENT : MOMENT + 3] + rotate(q, state[ARM : ARM + 3]) + state[WANDER : WANDER + 3]
@@ -161,14 +161,14 @@ def test_what_is_corrected_since_is_corrected_in_the_past_too(made):
     _c, s, _ = made
     m = s.m.copy()
     for k in range(100):
-        past.remember(m, s.past, 0.01 * k, 0.0, 0.0, 0.0)
+        history.remember(m, s.past, 0.01 * k, 0.0, 0.0, 0.0)
         m[POS : POS + 3] += m[VEL : VEL + 3] * 0.01
-    past.recall(m, s.past, 0.5)
+    history.recall(m, s.past, 0.5)
     before = m[78:84].copy()
     m[ERR : ERR + 29] = 0.0
     m[ERR : ERR + 6] = [0.3, -0.1, 0.2, 0.5, 0.0, -0.4]
     measure.inject(m, 1.0)
-    past.recall(m, s.past, 0.5)
+    history.recall(m, s.past, 0.5)
     # Half a second ago a velocity that is now 0.5 higher was there as well, and the place was 0.25 m less ahead of it.
     assert np.allclose(m[81:84] - before[3:], [0.5, 0.0, -0.4])
     assert np.allclose(m[78:81] - before[:3], np.array([0.3, -0.1, 0.2]) - 0.5 * np.array([0.5, 0.0, -0.4]))
@@ -192,7 +192,7 @@ def remembered(made):
     m, rng = s.m.copy(), np.random.default_rng(8)
     for k in range(60):
         t = 0.01 * k
-        past.remember(m, s.past, t, *rng.standard_normal(3))
+        history.remember(m, s.past, t, *rng.standard_normal(3))
         if k % 5 == 0:
             m[ERR : ERR + 9] = 0.02 * rng.standard_normal(9)
             measure.inject(m, t)
@@ -203,7 +203,7 @@ def remembered(made):
 
 
 def recalled(m, remembered_moments, when):
-    assert past.recall(m, remembered_moments, when) == 0.0
+    assert history.recall(m, remembered_moments, when) == 0.0
     return m[MOMENT : MOMENT + 16].copy()
 
 
@@ -218,7 +218,7 @@ def test_what_is_recalled_makes_no_steps(remembered):
 def test_a_clock_begun_anew_changes_nothing_that_is_recalled(remembered):
     m, moments = remembered
     before = [recalled(m, moments, t) for t in (0.2, 0.333, 0.512)]
-    past.begin_clock_anew(m, moments, 3.0)
+    history.begin_clock_anew(m, moments, 3.0)
     after = [recalled(m, moments, t - 3.0) for t in (0.2, 0.333, 0.512)]
     assert np.allclose(before, after, rtol=0.0, atol=1e-12)
     # Corrections count from then on as before.

@@ -10,8 +10,8 @@ from fusus.core.estimation.catalogue import info_for
 from fusus.core.estimation.replay import estimator_input, run_estimator
 from fusus.core.frames import quaternion
 from fusus.core.judgement.findings import Evidence, find
-from fusus.core.judgement.requirements import Requirement
 from fusus.core.judgement.verdicts import judge, word_for
+from fusus.core.requirements import Requirement
 from fusus.errors import ParameterError
 
 DEG = np.pi / 180

@@ -12,8 +12,8 @@ from fusus.core.frames.axes import attitude_to_ned, earth_matrix
 from fusus.core.frames.quaternion import conjugate, from_euler
 from fusus.core.judgement.deciding import deciding
 from fusus.core.judgement.reference_findings import OTHER_AXES, covers, other_axes
-from fusus.core.judgement.requirements import Requirement
 from fusus.core.judgement.verdicts import SIDES, judge, widened
+from fusus.core.requirements import Requirement
 from fusus.errors import AlignmentError
 
 

@@ -10,9 +10,9 @@ from tests.core.simulation.flying import SITE
 from fusus.core.estimation.aiding import Aiding
 from fusus.core.estimation.replay import estimator_input
 from fusus.core.frames.quaternion import conjugate, from_euler, rotate
-from fusus.core.judgement.wander import signs
-from fusus.core.judgement.wander.causes import causes_of, extent
-from fusus.core.judgement.wander.hover import NO_CONTROLS, Controls, Known, hover_of, longest, smoothed
+from fusus.core.judgement.drift_causes import signs
+from fusus.core.judgement.drift_causes.causes import causes_of, extent
+from fusus.core.judgement.drift_causes.hover import NO_CONTROLS, Controls, Known, hover_of, longest, smoothed
 from fusus.errors import ParameterError
 
 G = SITE.gravity_m_s2

@@ -4,11 +4,11 @@ from datetime import date
 
 import pytest
 
+from fusus.core.mission.mission import Mission
+from fusus.core.mission.trajectory import lay_out
 from fusus.core.parts.fitting import Fitting
 from fusus.core.parts.models import suite_model
 from fusus.core.parts.part import complete
-from fusus.core.prediction.course import lay_out
-from fusus.core.prediction.mission import Mission
 from fusus.core.world.site import site_at
 from fusus.project.parts_files import catalogue
 

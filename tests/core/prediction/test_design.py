@@ -9,11 +9,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from tests.core.prediction import twin
 
+from fusus.core.mission.mission import Mission
+from fusus.core.mission.trajectory import PROFILES, lay_out
 from fusus.core.parts.fitting import Fitting
 from fusus.core.prediction import design as d
 from fusus.core.prediction import kernel as k
-from fusus.core.prediction.course import PROFILES, lay_out
-from fusus.core.prediction.mission import Mission
 from fusus.core.prediction.predict import Recursion
 from fusus.core.world.site import Site
 

@@ -5,15 +5,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from fusus.core.derived_requirements.check import conflicts
 from fusus.core.judgement.parts_findings import Outlook, cheapest_cure, findings, told
-from fusus.core.judgement.requirements import Requirement
-from fusus.core.needs.check import conflicts
+from fusus.core.mission.mission import Mission
+from fusus.core.mission.trajectory import COARSE_STEP_S, lay_out
 from fusus.core.parts.fitting import Fitting
-from fusus.core.prediction.course import COARSE_STEP_S, lay_out
-from fusus.core.prediction.cures import sensitivities, swaps
-from fusus.core.prediction.mission import Mission
+from fusus.core.prediction.improvements import sensitivities, swaps
 from fusus.core.prediction.predict import predict
 from fusus.core.prediction.ranking import Choice, choices, front_of, rank
+from fusus.core.requirements import Requirement
 from fusus.errors import CancelledError
 
 WANTED = (Requirement("tilt", 0.035), Requirement("height", 0.3, "p95"), Requirement("position", 1.5, "p95"))

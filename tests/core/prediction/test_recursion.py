@@ -7,14 +7,14 @@ import numpy as np
 import pytest
 from scipy.linalg import solve_discrete_are
 
-from fusus.core.judgement.requirements import Requirement
+from fusus.core.mission.mission import Mission
+from fusus.core.mission.trajectory import lay_out
 from fusus.core.prediction import kernel as k
-from fusus.core.prediction.course import lay_out
 from fusus.core.prediction.design import design
-from fusus.core.prediction.mission import Mission
 from fusus.core.prediction.montecarlo import fly_many
 from fusus.core.prediction.predict import Recursion, predict
 from fusus.core.prediction.statistics import figure_of, rows_of
+from fusus.core.requirements import Requirement
 from fusus.errors import ParameterError
 
 REQUIREMENTS = (

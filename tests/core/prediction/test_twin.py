@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 from tests.core.prediction import twin
 
-from fusus.core.prediction.course import lay_out
-from fusus.core.prediction.mission import Mission
+from fusus.core.mission.mission import Mission
+from fusus.core.mission.trajectory import lay_out
 from fusus.core.prediction.predict import Recursion
 
 

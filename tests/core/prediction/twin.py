@@ -2,8 +2,8 @@
 
 import numpy as np
 
+from fusus.core.mission.trajectory import PROFILES
 from fusus.core.prediction import kernel as k
-from fusus.core.prediction.course import PROFILES
 from fusus.core.prediction.design import arms, design
 
 

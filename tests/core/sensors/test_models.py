@@ -2,7 +2,8 @@
 
 import numpy as np
 
-from fusus.core.sensors import barometer, gnss, inertial, magnetometer, noise
+from fusus.core import noise
+from fusus.core.sensors import barometer, gnss, inertial, magnetometer
 from fusus.core.simulation.scenario import GYRO
 from fusus.core.world.atmosphere import pressure_altitude_m
 

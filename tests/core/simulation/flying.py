@@ -10,7 +10,7 @@ from fusus.core.control.outer import Handling, RateLoop, cascade_of
 from fusus.core.control.pid import Gains
 from fusus.core.control.sections import sections_of
 from fusus.core.estimation.catalogue import info_for
-from fusus.core.prediction.mission import Mission
+from fusus.core.mission.mission import Mission
 from fusus.core.simulation.flight.campaign import FlightTask
 from fusus.core.simulation.flight.craft import Craft
 from fusus.core.simulation.flight.fly import Controller, Setting

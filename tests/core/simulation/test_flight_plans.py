@@ -7,12 +7,12 @@ import numpy as np
 import pytest
 
 from fusus.core.control.cascade import HEIGHT, HOME, LEVEL, MIXED, PATH, PLACE, RATE
-from fusus.core.prediction.mission import Mission
+from fusus.core.mission.mission import Mission
+from fusus.core.mission.motion import Waypoint
 from fusus.core.simulation.flight.craft import Craft, drawn, hover_share, true_craft
 from fusus.core.simulation.flight.plan import MODE, ON, PATH_AT, PITCH, PLAN_HZ, ROLL, THROTTLE, YAW, along, blank, part
 from fusus.core.simulation.flight.scenarios import SWEEP_HZ, SWEEP_RAD_S, course_named
 from fusus.core.simulation.kinds import FLIGHTS, KINDS
-from fusus.core.simulation.trajectory import Waypoint
 from fusus.core.vehicle.airframe import Airframe
 from fusus.core.vehicle.battery import Battery
 from fusus.core.vehicle.mixer import mixer_of

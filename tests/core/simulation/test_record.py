@@ -6,9 +6,9 @@ from tests.conftest import HOME
 
 from fusus.core.frames import quaternion
 from fusus.core.frames.geodesy import geodetic_to_ned
+from fusus.core.mission.motion import Waypoint, fly
 from fusus.core.simulation.record import BARO_EVERY, MAG_EVERY, record
 from fusus.core.simulation.scenario import Conditions, Disturbance, Suite
-from fusus.core.simulation.trajectory import Waypoint, fly
 from fusus.core.world.site import Site
 
 

@@ -5,13 +5,13 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 
-from fusus.core.judgement.requirements import Requirement
+from fusus.core.requirements import Requirement
 from fusus.errors import ProjectError, RecordingError
 from fusus.project import book, store
 from fusus.project.records import Bench, Brief, Craft, Parts, Project, StoredCalibration
-from fusus.study.keeping.cards import card_text, cards_report, note_result
-from fusus.study.keeping.ladder import ladder
+from fusus.study.keeping.card_results import card_text, cards_report, note_result
 from fusus.study.keeping.logbook import calendar, firmwares, part_story, preflight
+from fusus.study.keeping.test_cards import ladder
 
 NOW = datetime(2026, 6, 20, 9, 0, tzinfo=UTC)
 

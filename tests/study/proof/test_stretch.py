@@ -18,9 +18,9 @@ from fusus.project.commands import DeclareReference
 from fusus.project.records import Fusion
 from fusus.project.references import DeclaredReference
 from fusus.report import gather
+from fusus.study.fusion.run import request_for, run
 from fusus.study.proof.boards import board_track, claims
 from fusus.study.proof.stretch import stretch_of
-from fusus.study.run import request_for, run
 
 
 @pytest.fixture(scope="module")

@@ -35,7 +35,7 @@ def start_import(desk: Desk, files: list[Path], parent: QWidget) -> None:
 
     def plan(_progress: Any) -> Any:
         from fusus.logs.importer import ImportRequest, plan_import
-        from fusus.study.site import site_of
+        from fusus.study.brief.site import site_of
 
         request = ImportRequest(
             tuple(files), document.folder, suggested_name(files, taken), place=project.brief.place,

@@ -26,7 +26,7 @@ def allan(
     as_json: JsonFlag = False,
 ) -> None:
     """Allan deviation with bounds, and noise, bias instability and walk read off it."""
-    from fusus.study.allan import allan_of_file, allan_of_recording, report
+    from fusus.study.bench.allan import allan_of_file, allan_of_recording, report
 
     with answering(as_json):
         if rate_hz is not None and not 0 < rate_hz < 1e7:
@@ -60,8 +60,8 @@ def allan(
 
 def _apply(project: Path, recording: str, found: Any) -> list[dict[str, Any]]:
     """Take the figures over and return how they stand against the datasheet."""
-    from fusus.study.bench import held, use_allan
-    from fusus.study.measured import against_datasheet
+    from fusus.study.bench.measured import against_datasheet
+    from fusus.study.bench.storing import held, use_allan
 
     with held(project) as document:
         figures = use_allan(document, recording, found)
@@ -100,9 +100,9 @@ def calibrate(
     with answering(as_json):
         from fusus.logs.info import load_info
         from fusus.project import store
-        from fusus.study.bench import held, told, use
-        from fusus.study.calibrating import calibrate as fit
-        from fusus.study.calibrating import stored
+        from fusus.study.bench.calibrating import calibrate as fit
+        from fusus.study.bench.calibrating import stored
+        from fusus.study.bench.storing import held, told, use
 
         if faces is not None and faces not in SCHOOLS:
             refuse(f"--faces {faces}: write 6, 5 or free.", as_json)

@@ -26,7 +26,7 @@ def brief(
 ) -> None:
     """Show what the brief asks of parts and loops, which sensors its modes need, and the craft as a body; set its figures."""
     from fusus.project.document import Document
-    from fusus.study.needs import body_of, modes_of, needs_of
+    from fusus.study.brief.brief import body_of, modes_of, needs_of
 
     with answering(as_json):
         document = Document.open(project)
@@ -86,7 +86,7 @@ def drift(project: ProjectFolder, as_json: JsonFlag = False) -> None:
     """Show how the chosen parts drift at rest, how long dead reckoning holds, what matters, registers and schools."""
     from fusus.core.progress import Progress
     from fusus.project import store
-    from fusus.study.outlook import drift_summary, outlook_result
+    from fusus.study.parts.prediction import drift_summary, outlook_result
 
     progress: Progress = StderrProgress()
     with answering(as_json):

@@ -137,7 +137,7 @@ def stand_in(
         from fusus.devices.standin import HELP, SCENARIOS, PtyPort, StandIn, UdpPort, say_to_stderr
         from fusus.project import store
         from fusus.project.records import Project
-        from fusus.study.standin import standin_board
+        from fusus.study.bench.standin import standin_board
 
         if scenario is not None and scenario not in SCENARIOS:
             refuse(f"--scenario {scenario}: there are {', '.join(SCENARIOS)}.", False)
@@ -205,9 +205,9 @@ def due(
 ) -> None:
     """Say which calibrations are due, why, and what it would risk to skip them; exit status 1 if the check fails one."""
     with answering(as_json):
-        from fusus.core.judgement.currency import SCHOOL_WORDS
+        from fusus.core.judgement.calibration_age import SCHOOL_WORDS
         from fusus.project import store
-        from fusus.study.standing import due_report
+        from fusus.study.bench.calibration_status import due_report
 
         if school is not None:
             if school not in SCHOOL_WORDS:

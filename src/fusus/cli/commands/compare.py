@@ -25,7 +25,8 @@ def compare(
         from fusus.core.analysis.statistics import bootstrap_interval
         from fusus.core.judgement.reference_findings import of_reference
         from fusus.logs.estimates import read_track
-        from fusus.study.summary import alignment, errors, plain
+        from fusus.study.fusion.summary import alignment, errors
+        from fusus.study.plain import plain
 
         judged = read_track(estimate)
         found = comparison.compare(judged, read_track(reference), align_time, align_yaw)

@@ -26,7 +26,7 @@ def tune(
     with answering(as_json):
         from fusus.core.estimation.catalogue import info_for
         from fusus.project import store
-        from fusus.study import tuning
+        from fusus.study.fusion import tuning
 
         loaded = store.load(project)
         try:
@@ -75,9 +75,9 @@ def ablate(project: ProjectFolder, recording: RecordingName, as_json: JsonFlag =
     """Take each sensor out, or make it twice as good, and see the requirements move."""
     with answering(as_json):
         from fusus.project import store
-        from fusus.study.ablation import ablate as study
-        from fusus.study.run import request_for
-        from fusus.study.smoothing import load_measurable
+        from fusus.study.fusion.ablation import ablate as study
+        from fusus.study.fusion.run import request_for
+        from fusus.study.fusion.smoothing import load_measurable
 
         loaded = store.load(project)
         request = request_for(project, loaded, recording)
@@ -114,9 +114,9 @@ def faults(
     with answering(as_json):
         from fusus.core.simulation.faults import FAULTS, fault_named
         from fusus.project import store
-        from fusus.study.faulting import fault_sweep
-        from fusus.study.run import Choice
-        from fusus.study.smoothing import load_measurable
+        from fusus.study.fusion.faults import fault_sweep
+        from fusus.study.fusion.run import Choice
+        from fusus.study.fusion.smoothing import load_measurable
         from fusus.study.workers import workers
 
         loaded = store.load(project)
@@ -168,8 +168,8 @@ def schools(project: ProjectFolder, recording: RecordingName, as_json: JsonFlag 
         from dataclasses import asdict
 
         from fusus.project import store
-        from fusus.study.fusion_schools import fusion_schools
-        from fusus.study.smoothing import load_measurable
+        from fusus.study.fusion.schools import fusion_schools
+        from fusus.study.fusion.smoothing import load_measurable
 
         loaded = store.load(project)
         given = load_measurable(project, loaded, recording)
@@ -186,10 +186,10 @@ def survey(project: ProjectFolder, recording: RecordingName, as_json: JsonFlag =
     """Find the receiver's delay and lever arm, and the magnetometer's mounting, from a flight, with standard errors."""
     with answering(as_json):
         from fusus.project import store
-        from fusus.study.loading import load
-        from fusus.study.summary import finding
-        from fusus.study.survey import findings
-        from fusus.study.survey import survey as study
+        from fusus.study.fusion.summary import finding
+        from fusus.study.fusion.survey import findings
+        from fusus.study.fusion.survey import survey as study
+        from fusus.study.recording.loading import load
 
         loaded = store.load(project)
         given = load(project, loaded, recording)

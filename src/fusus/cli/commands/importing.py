@@ -23,7 +23,7 @@ def import_sources(
         from fusus.logs.info import duplicates, list_recordings
         from fusus.logs.mapping import load_mapping
         from fusus.project import book, store
-        from fusus.study.site import site_of
+        from fusus.study.brief.site import site_of
 
         loaded = store.load(project)
         request = ImportRequest(

@@ -43,8 +43,8 @@ def kit(
 ) -> None:
     """Write the project's filters and loops as C99, proved equal to what was tuned; exit status 1 if they are not."""
     with answering(as_json):
-        from fusus.core.firmware.translation.types import Precision
         from fusus.errors import CompilerError
+        from fusus.firmware.translation.types import Precision
         from fusus.project.commands import SetValue
         from fusus.project.document import Document
         from fusus.study.kit.costing import cost_of, cost_report, into_loops
@@ -208,7 +208,7 @@ def check_c(
 
 
 def _write_interface(folder: Path, as_json: bool) -> None:
-    from fusus.core.firmware.render import template
+    from fusus.firmware.writing.render import template
     from fusus.project.atomic import write_atomically, writing
 
     with writing(folder):

@@ -33,8 +33,8 @@ def loops(
         study = study_loops(store.load(project))
         report = loops_report(study)
         if ladder is not None:
-            from fusus.study.loops.ladder import play_ladder
             from fusus.study.loops.report import ladder_report
+            from fusus.study.loops.tuning_steps import play_ladder
 
             try:
                 report["ladder"] = ladder_report(play_ladder(study, axis, ladder))

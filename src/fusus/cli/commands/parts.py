@@ -29,10 +29,10 @@ def parts(
     from fusus.project.atomic import write_atomically
     from fusus.project.document import Document
     from fusus.project.parts_files import read_parts, write_parts
-    from fusus.study.lists import as_csv, shopping_rows, wiring_rows
-    from fusus.study.needs import available
-    from fusus.study.outlook import part_rows
-    from fusus.study.suite import choice_of
+    from fusus.study.brief.brief import available
+    from fusus.study.parts.lists import as_csv, shopping_rows, wiring_rows
+    from fusus.study.parts.prediction import part_rows
+    from fusus.study.parts.suite import choice_of
 
     with answering(as_json):
         document = Document.open(project)
@@ -79,7 +79,7 @@ def _add(document: Any, found: Any) -> None:
 def _choose(document: Any, words: str, as_json: bool) -> None:
     from fusus.core.parts.fields import KIND_TITLES
     from fusus.project.commands import SetValue
-    from fusus.study.suite import choice_of, find_part
+    from fusus.study.parts.suite import choice_of, find_part
 
     kind, sign, name = words.partition("=")
     kind, name = kind.strip(), name.strip()
@@ -118,8 +118,8 @@ def predict(
     """Predict the errors of the chosen parts on the brief's mission; exit status 1 if a requirement is out of reach."""
     from fusus.project import store
     from fusus.project.atomic import write_atomically
-    from fusus.study.lists import as_csv, spread_rows
-    from fusus.study.suite import prediction_summary, study_suite
+    from fusus.study.parts.lists import as_csv, spread_rows
+    from fusus.study.parts.suite import prediction_summary, study_suite
 
     with answering(as_json):
         study = study_suite(store.load(project), StderrProgress())
@@ -164,7 +164,7 @@ def rank(
 ) -> None:
     """Predict every combination of the available parts and show those that no other beats."""
     from fusus.project import store
-    from fusus.study.suite import rank_parts, ranking_summary
+    from fusus.study.parts.suite import rank_parts, ranking_summary
 
     with answering(as_json):
         loaded = store.load(project)

@@ -139,7 +139,7 @@ def causes(
     """Why a hover or straight flight wandered: ten causes with their probability, and the cheapest test between the first two."""
     with answering(as_json):
         from fusus.project import store
-        from fusus.study.proof.wandering import CAUTION, percent, wander_of, wander_report
+        from fusus.study.proof.drift_causes import CAUTION, percent, wander_of, wander_report
 
         parts: tuple[float, float] | None = None
         if span is not None:
@@ -186,7 +186,7 @@ def cards(
     """The ladder of test cards for this craft, from first power to the edge of what it may do; note results."""
     with answering(as_json):
         from fusus.project import store
-        from fusus.study.keeping.cards import card_text, cards_report, note_result
+        from fusus.study.keeping.card_results import card_text, cards_report, note_result
 
         loaded = store.load(project)
         if done is not None:

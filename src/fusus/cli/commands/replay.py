@@ -44,7 +44,7 @@ def replay(
         from fusus.core.analysis.outage import outage_from
         from fusus.core.estimation.catalogue import info_for
         from fusus.project import store
-        from fusus.study.run import Choice, Request
+        from fusus.study.fusion.run import Choice, Request
 
         loaded = store.load(project)
         if no_calibration:
@@ -80,12 +80,12 @@ def replay(
 
 
 def _run(request: Any, out: Path | None) -> dict[str, Any]:
-    from fusus.study.run import run
-    from fusus.study.summary import replay_report
+    from fusus.study.fusion.run import run
+    from fusus.study.fusion.summary import replay_report
 
     study = run(request, StderrProgress())
     if out is not None:
-        from fusus.study.exporting import export_estimate
+        from fusus.study.fusion.exporting import export_estimate
 
         export_estimate(study, out)
     return replay_report(study)

@@ -70,7 +70,7 @@ def _given(
     scheduler: str | None,
     as_json: bool,
 ) -> None:
-    from fusus.study import simulate as study
+    from fusus.study.flying import open_loop as study
 
     found = study.simulate(loaded, scenario, seed, runs, StderrProgress(), scheduler)
     if keep is not None:
@@ -110,9 +110,9 @@ def _closed(
     project: Any, loaded: Any, scenario: str, seed: int, runs: int, keep: str | None, estimator: str | None, trouble: str | None,
     scheduler: str | None, as_json: bool,
 ) -> dict[str, Any]:  # fmt: skip
+    from fusus.study.bench.calibration_status import due_all
+    from fusus.study.flying.closed_loop import keep_closed_flight, simulate_flights
     from fusus.study.flying.report import flights_report
-    from fusus.study.flying.simulate import keep_closed_flight, simulate_flights
-    from fusus.study.standing import due_all
 
     due = any(d.is_due for d in due_all(project, loaded))
     try:

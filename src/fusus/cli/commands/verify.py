@@ -79,7 +79,7 @@ def verify_report(project: Path, recording: str | None, as_json: bool) -> dict[s
     """Return the verdicts of the recordings that can be judged, and note them in the book."""
     from fusus.logs.info import duplicates, list_recordings, load_info
     from fusus.project import book, store
-    from fusus.study.judgements import is_judged, judge_recording
+    from fusus.study.proof.verdicts import is_judged, judge_recording
 
     loaded = store.load(project)
     infos = (

@@ -7,8 +7,8 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from fusus.core.arrays import Array
+from fusus.core.noise import gauss_markov, markov_sigma_of_instability, random_walk
 from fusus.core.sensors.inertial import InertialModel
-from fusus.core.sensors.noise import gauss_markov, markov_sigma_of_instability, random_walk
 
 EARTH_RATE_RAD_S = 7.292115e-5  # WGS 84
 

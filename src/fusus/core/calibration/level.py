@@ -7,7 +7,7 @@ from fusus.core.arrays import Array, as_samples, as_series
 from fusus.core.calibration.poses import find_poses
 from fusus.core.calibration.result import Calibration, CaptureProblem, judged, plain, refused
 from fusus.core.calibration.screening import screen
-from fusus.core.estimation.initial import tilt_from_acc
+from fusus.core.frames.tilt import tilt_from_acc
 
 TABLE_RAD = np.radians(0.3)  # of a floor or table that nobody checked; common practice
 MOST_TRIM_RAD = np.radians(10.0)

@@ -2,12 +2,12 @@
 
 from dataclasses import dataclass
 
+from fusus.core.derived_requirements.check import Conflict
 from fusus.core.frames.units import from_si
 from fusus.core.judgement.finding import Finding
-from fusus.core.judgement.requirements import Requirement
-from fusus.core.needs.check import Conflict
-from fusus.core.prediction.cures import Sensitivity, Swap
+from fusus.core.prediction.improvements import Sensitivity, Swap
 from fusus.core.prediction.predict import Budget, Figure
+from fusus.core.requirements import Requirement
 
 # What to do about a group of sources, and where.
 CURES = {

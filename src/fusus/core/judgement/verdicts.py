@@ -10,7 +10,7 @@ from fusus.core.analysis.comparison import Comparison
 from fusus.core.analysis.statistics import Interval, bootstrap_interval, stretches_interval
 from fusus.core.arrays import Array, IntArray
 from fusus.core.judgement.deciding import Deciding, deciding
-from fusus.core.judgement.requirements import Requirement
+from fusus.core.requirements import Requirement
 
 VerdictWord = Literal["pass", "close", "fail", "not measured"]
 

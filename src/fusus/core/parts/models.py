@@ -3,13 +3,13 @@
 import math
 from dataclasses import dataclass
 
+from fusus.core.noise import allan_from_one_sided
 from fusus.core.parts.fitting import LEFT_BY_FOAM, Fitting
 from fusus.core.parts.part import Completed
 from fusus.core.sensors.barometer import BarometerModel
 from fusus.core.sensors.gnss import GnssModel
 from fusus.core.sensors.inertial import InertialModel
 from fusus.core.sensors.magnetometer import MagnetometerModel
-from fusus.core.sensors.noise import allan_from_one_sided
 from fusus.core.sensors.rangefinder import RangefinderModel
 
 INSTABILITY_TAU_S = 100.0

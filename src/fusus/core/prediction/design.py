@@ -7,10 +7,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from fusus.core.arrays import Array, BoolArray, ByteArray, IntArray
+from fusus.core.mission.trajectory import PROFILES, Course
+from fusus.core.noise import markov_sigma_of_instability
 from fusus.core.parts.models import SuiteModel
 from fusus.core.prediction import kernel
-from fusus.core.prediction.course import PROFILES, Course
-from fusus.core.sensors.noise import markov_sigma_of_instability
 
 # A soft mount lets about a third of the frame's vibration through, and samples fold it into white noise: common practice.
 VIBRATION_LEAK = 0.3

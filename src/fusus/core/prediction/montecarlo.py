@@ -10,12 +10,12 @@ import numpy as np
 
 from fusus.core.arrays import Array
 from fusus.core.frames import quaternion as qt
+from fusus.core.mission.trajectory import PROFILES
+from fusus.core.noise import markov_sigma_of_instability
 from fusus.core.prediction import design as d
 from fusus.core.prediction import kernel as k
-from fusus.core.prediction.course import PROFILES
 from fusus.core.prediction.predict import Recursion
 from fusus.core.progress import Progress, Silent
-from fusus.core.sensors.noise import markov_sigma_of_instability
 
 
 @dataclass(frozen=True, slots=True)

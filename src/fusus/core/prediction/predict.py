@@ -5,12 +5,12 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from fusus.core.arrays import Array, IntArray
-from fusus.core.judgement.requirements import Requirement
+from fusus.core.mission.trajectory import Course
 from fusus.core.parts.models import SuiteModel
 from fusus.core.prediction import kernel
-from fusus.core.prediction.course import Course
 from fusus.core.prediction.design import Design, Source, arms, design, direct_table, ranges_of
 from fusus.core.prediction.statistics import figure_of, variance_of
+from fusus.core.requirements import Requirement
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,15 +7,15 @@ from itertools import product
 import numpy as np
 
 from fusus.core.arrays import Array, BoolArray
-from fusus.core.judgement.requirements import Requirement
+from fusus.core.mission.trajectory import Course
 from fusus.core.parts.fields import PartKind
 from fusus.core.parts.fitting import Fitting
 from fusus.core.parts.models import suite_model
 from fusus.core.parts.part import Completed
-from fusus.core.prediction.course import Course
 from fusus.core.prediction.predict import Recursion, Tables
 from fusus.core.prediction.statistics import figure_of
 from fusus.core.progress import Progress, Silent
+from fusus.core.requirements import Requirement
 from fusus.core.workers import work_off
 
 # So many batches keep all cores busy till the end, and progress in motion.

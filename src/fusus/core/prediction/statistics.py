@@ -7,8 +7,8 @@ from scipy.stats import gamma
 
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array, BoolArray
-from fusus.core.judgement.requirements import Requirement
-from fusus.core.prediction.course import Course
+from fusus.core.mission.trajectory import Course
+from fusus.core.requirements import Requirement
 
 # The greatest error of a flight: of a hundred flights, ninety-nine stay within at the worst moment.
 SURE = 0.99

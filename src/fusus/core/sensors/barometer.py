@@ -7,7 +7,7 @@ from numpy.typing import ArrayLike
 from scipy.signal import lfilter
 
 from fusus.core.arrays import Array
-from fusus.core.sensors.noise import gauss_markov
+from fusus.core.noise import gauss_markov
 from fusus.core.world.atmosphere import density_kg_m3, geopotential_m, pressure_pa
 
 

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from fusus.core.arrays import Array, BoolArray
-from fusus.core.sensors.noise import gauss_markov
+from fusus.core.noise import gauss_markov
 
 
 @dataclass(frozen=True, slots=True)

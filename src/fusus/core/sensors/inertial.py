@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from fusus.core.arrays import Array
-from fusus.core.sensors.noise import gauss_markov, markov_sigma_of_instability, random_walk, white
+from fusus.core.noise import gauss_markov, markov_sigma_of_instability, random_walk, white
 from fusus.core.sensors.quantise import quantise
 
 

@@ -11,10 +11,10 @@ from fusus.core.analysis.comparison import compare
 from fusus.core.analysis.consistency import COMPONENTS, coverages, errors_of, nees
 from fusus.core.arrays import Array
 from fusus.core.control.elements import LowPass
-from fusus.core.control.felt import felt_through
+from fusus.core.estimation.accelerometer_filter import felt_through
 from fusus.core.estimation.catalogue import EstimatorParameters
 from fusus.core.estimation.replay import run_estimator
-from fusus.core.prediction.mission import Mission
+from fusus.core.mission.mission import Mission
 from fusus.core.progress import Progress, Silent
 from fusus.core.simulation.flights import scenario_named
 from fusus.core.simulation.given import given_by

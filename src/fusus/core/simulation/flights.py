@@ -4,11 +4,11 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from fusus.core.prediction.course import waypoints
-from fusus.core.prediction.mission import Mission
+from fusus.core.mission.mission import Mission
+from fusus.core.mission.motion import Air, Motion, Waypoint, fly
+from fusus.core.mission.trajectory import waypoints
 from fusus.core.simulation.kinds import KINDS
 from fusus.core.simulation.scenario import Conditions, Disturbance
-from fusus.core.simulation.trajectory import Air, Motion, Waypoint, fly
 
 YAW = 0.3  # rad, of the legs: into the wind
 

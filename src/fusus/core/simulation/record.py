@@ -5,6 +5,7 @@ import numpy as np
 from fusus.core.arrays import Array
 from fusus.core.frames import quaternion
 from fusus.core.frames.geodesy import ned_to_geodetic
+from fusus.core.mission.motion import Motion
 from fusus.core.sensors.barometer import read_barometer
 from fusus.core.sensors.gnss import read_gnss, visible
 from fusus.core.sensors.inertial import InertialErrors, draw_errors, read_inertial
@@ -12,7 +13,6 @@ from fusus.core.sensors.magnetometer import read_magnetometer
 from fusus.core.sensors.rangefinder import RangefinderModel, read_rangefinder
 from fusus.core.simulation.columns import Streams, ned, ns, track, xyz
 from fusus.core.simulation.scenario import Conditions, Suite
-from fusus.core.simulation.trajectory import Motion
 from fusus.core.world.site import Site
 
 GRAVITY = 9.80665

@@ -9,7 +9,7 @@ from scipy.linalg import expm, solve_discrete_lyapunov
 from scipy.signal import lfilter
 
 from fusus.core.arrays import Array, check_range
-from fusus.core.sensors.noise import gauss_markov
+from fusus.core.noise import gauss_markov
 
 FOOT_M = 0.3048
 # The model begins at ten feet.

@@ -7,21 +7,21 @@ from pathlib import Path
 import numpy as np
 
 from fusus.core.arrays import Array, BoolArray, IntArray
-from fusus.core.control.identification.beat import Beat, beat
 from fusus.core.control.identification.oscillation import Known, Swing, spectrum, swings
 from fusus.core.control.identification.plant import FlownAxis, identify
 from fusus.core.control.identification.response import MeasuredResponse, delay_s, frequency_response
+from fusus.core.control.identification.sample_period import Beat, beat
 from fusus.core.judgement.finding import Finding
 from fusus.core.vehicle.airframe import AXES, hover
 from fusus.errors import RecordingError
 from fusus.logs.info import load_info
 from fusus.logs.recording import load_stream
 from fusus.project.records import Project
+from fusus.study.brief.brief import airframe_of, density_of
+from fusus.study.brief.site import site_of
 from fusus.study.flying.identify_findings import identify_findings
 from fusus.study.flying.setup import cascade
 from fusus.study.loops.axes import LoopStudy, filters_of, study_loops
-from fusus.study.needs import airframe_of, density_of
-from fusus.study.site import site_of
 
 # In the air: a motor asks for more than this share of its thrust; so much is left out at both ends.
 FLIES, EDGE_S, SHORTEST_S = 0.1, 1.0, 5.0

@@ -3,9 +3,9 @@
 import math
 from collections.abc import Mapping
 
-from fusus.core.control.identification.beat import Beat
 from fusus.core.control.identification.oscillation import Swing
 from fusus.core.control.identification.plant import FlownAxis
+from fusus.core.control.identification.sample_period import Beat
 from fusus.core.judgement.finding import Finding
 from fusus.study.loops.axes import Axis, LoopStudy
 

@@ -8,7 +8,8 @@ import numpy as np
 from fusus.core.control.identification.plant import FlownAxis
 from fusus.core.control.identification.response import MeasuredResponse
 from fusus.study.flying.identify import HIGHEST_HZ, AxisFlown, Identified
-from fusus.study.summary import finding, plain
+from fusus.study.fusion.summary import finding
+from fusus.study.plain import plain
 
 
 def identified_report(found: Identified) -> dict[str, Any]:

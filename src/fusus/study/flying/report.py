@@ -5,8 +5,9 @@ from typing import Any
 
 from fusus.core.simulation.flight.campaign import Spread
 from fusus.core.simulation.flight.figures import Figures
-from fusus.study.flying.simulate import Flights
-from fusus.study.summary import finding, plain
+from fusus.study.flying.closed_loop import Flights
+from fusus.study.fusion.summary import finding
+from fusus.study.plain import plain
 
 DEGREES = ("tilt_rad", "tilt_error", "heading_error")
 UNITS = {"velocity_error": "velocity_error_m_s"}

@@ -17,9 +17,10 @@ from fusus.core.vehicle.airframe import hover
 from fusus.core.vehicle.arming import ArmingRules
 from fusus.errors import ParameterError
 from fusus.project.records import Loops, Project
-from fusus.study.loops.axes import Axis, LoopStudy, acc_filters_of, filters_of, gains_of, study_loops
-from fusus.study.needs import airframe_of, battery_of, density_of, mission_of
-from fusus.study.simulate import place_of, suite_of
+from fusus.study.brief.brief import airframe_of, battery_of, density_of, mission_of
+from fusus.study.flying.open_loop import place_of, suite_of
+from fusus.study.loops.axes import Axis, LoopStudy, filters_of, gains_of, study_loops
+from fusus.study.recording.accelerometer_filter import acc_filters_of
 
 # Fixes would show a wandering craft its level: in this scenario nothing does.
 BY_ATTITUDE = "hover-level"

@@ -5,13 +5,13 @@ from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
-from fusus.core.judgement.currency import CHECK_DAYS, OLD_DAYS
+from fusus.core.judgement.calibration_age import CHECK_DAYS, OLD_DAYS
 from fusus.project import book
 from fusus.project.book_tables import OF_PART, Flights, flights, of_part
 from fusus.project.records import Project
-from fusus.study.keeping.cards import cards_report
-from fusus.study.keeping.ladder import FIRST
-from fusus.study.standing import due_all
+from fusus.study.bench.calibration_status import due_all
+from fusus.study.keeping.card_results import cards_report
+from fusus.study.keeping.test_cards import FIRST
 
 HOLDS = {"position-hold", "return", "follow-path"}
 ENDURANCE_DAYS = 90.0

@@ -5,7 +5,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-from fusus.core.firmware.cost import BY_LIBRARY, CYCLES, DOUBLE_BY_LIBRARY, DOUBT, PARTS, WITH_UNIT, Cost, count
+from fusus.firmware.running.cost import BY_LIBRARY, CYCLES, DOUBLE_BY_LIBRARY, DOUBT, PARTS, WITH_UNIT, Cost, count
 from fusus.project.commands import SetMany, SetValue
 from fusus.project.evidence import Evidence
 from fusus.project.records import Project

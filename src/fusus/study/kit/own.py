@@ -10,13 +10,9 @@ import numpy as np
 
 from fusus.core.analysis.comparison import Comparison, Track, compare
 from fusus.core.arrays import Array
-from fusus.core.control.felt import felt_through
+from fusus.core.estimation.accelerometer_filter import felt_through
 from fusus.core.estimation.initial import start_from
 from fusus.core.estimation.replay import EstimatorInput, run_estimator
-from fusus.core.firmware.exchange import single_rows
-from fusus.core.firmware.own.examine import Explained, OwnRun, build_own, explain, run_own
-from fusus.core.firmware.own.motion import proving_motion
-from fusus.core.firmware.own.score import rms_angle
 from fusus.core.judgement.verdicts import Verdict, judge
 from fusus.core.progress import Progress, Silent
 from fusus.core.simulation.flights import scenario_named
@@ -24,13 +20,18 @@ from fusus.core.simulation.given import given_by
 from fusus.core.simulation.record import record
 from fusus.core.world.site import Site
 from fusus.errors import AlignmentError
+from fusus.firmware.own.examine import Explained, OwnRun, build_own, explain, run_own
+from fusus.firmware.own.motion import proving_motion
+from fusus.firmware.own.score import rms_angle
+from fusus.firmware.running.exchange import single_rows
 from fusus.project.records import Project
+from fusus.study.brief.brief import mission_of
+from fusus.study.flying.open_loop import place_of, suite_of
+from fusus.study.fusion.summary import verdict
 from fusus.study.kit.recordings import for_kit
-from fusus.study.loading import load
-from fusus.study.loops.axes import acc_filters_of
-from fusus.study.needs import mission_of
-from fusus.study.simulate import place_of, suite_of
-from fusus.study.summary import plain, verdict
+from fusus.study.plain import plain
+from fusus.study.recording.accelerometer_filter import acc_filters_of
+from fusus.study.recording.loading import load
 
 PROVING_SEED, FLIGHT_HZ = 1, 500.0
 USUAL_FLIGHT = "mission"

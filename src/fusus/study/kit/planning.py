@@ -9,17 +9,17 @@ from fusus.core.calibration.apply import Corrections
 from fusus.core.estimation.aiding import Aiding
 from fusus.core.estimation.catalogue import EstimatorParameters, info_for
 from fusus.core.estimation.initial import Start
-from fusus.core.firmware.plan import Controls, Plan, Scales, calibrated
-from fusus.core.firmware.translation.types import Precision
 from fusus.core.parts.part import Completed
 from fusus.core.world.site import Site
+from fusus.firmware.translation.types import Precision
+from fusus.firmware.writing.plan import Controls, Plan, Scales, calibrated
 from fusus.project.records import Project, StoredCalibration
-from fusus.study.corrections import APPLIED
+from fusus.study.flying.open_loop import place_of
 from fusus.study.flying.setup import controller_of
 from fusus.study.kit.state import estimator_of, state_of
 from fusus.study.loops.axes import study_loops
-from fusus.study.simulate import place_of
-from fusus.study.suite import choice_of
+from fusus.study.parts.suite import choice_of
+from fusus.study.recording.corrections import APPLIED
 
 # Where no part is chosen: usual rates and ranges.
 USUAL_BARO_HZ, USUAL_MAG_HZ = 25.0, 100.0

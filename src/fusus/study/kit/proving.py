@@ -5,16 +5,16 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from fusus.core.firmware.equality import Equality, core_run, prove
-from fusus.core.firmware.translation.types import Precision
 from fusus.core.progress import Progress, Silent
 from fusus.errors import CompilerError
+from fusus.firmware.equality.compare import Equality, core_run, prove
+from fusus.firmware.translation.types import Precision
 from fusus.project.records import Project
+from fusus.study.flying.open_loop import place_of
 from fusus.study.kit.planning import plan_of
 from fusus.study.kit.recordings import for_kit
 from fusus.study.kit.writing import vector_input
-from fusus.study.loading import load
-from fusus.study.simulate import place_of
+from fusus.study.recording.loading import load
 
 
 @dataclass(frozen=True, slots=True)

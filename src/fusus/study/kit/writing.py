@@ -7,24 +7,24 @@ from pathlib import Path
 from typing import Any
 
 from fusus.core.calibration.apply import Corrections
-from fusus.core.control.felt import felt_through
+from fusus.core.estimation.accelerometer_filter import felt_through
 from fusus.core.estimation.replay import EstimatorInput
-from fusus.core.firmware.kit import kit_files
-from fusus.core.firmware.plan import Plan
-from fusus.core.firmware.vectors import begun, control_vectors, estimator_vectors, filter_vectors, sensor_vectors
 from fusus.core.simulation.flights import scenario_named
 from fusus.core.simulation.given import given_by
 from fusus.core.simulation.record import record
 from fusus.errors import ProjectError
+from fusus.firmware.equality.vectors import begun, control_vectors, estimator_vectors, filter_vectors, sensor_vectors
+from fusus.firmware.writing.kit import kit_files
+from fusus.firmware.writing.plan import Plan
 from fusus.logs.snippet import MOTION, c_snippet
 from fusus.project.atomic import write_atomically, writing
 from fusus.project.records import KitExport, Project
-from fusus.study.corrections import APPLIED
+from fusus.study.brief.brief import mission_of
+from fusus.study.flying.open_loop import place_of, suite_of
 from fusus.study.kit.recordings import for_kit
-from fusus.study.loading import load
-from fusus.study.loops.axes import acc_filters_of
-from fusus.study.needs import mission_of
-from fusus.study.simulate import place_of, suite_of
+from fusus.study.recording.accelerometer_filter import acc_filters_of
+from fusus.study.recording.corrections import APPLIED
+from fusus.study.recording.loading import load
 
 LIST = "kit.json"
 MADE_UP_HZ, SEED = 500.0, 1

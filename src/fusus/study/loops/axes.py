@@ -21,8 +21,8 @@ from fusus.core.control.step import Step, StepFigures, step_figures, step_respon
 from fusus.core.vehicle.airframe import AXES, inertia
 from fusus.core.vehicle.mixer import Mixer, mixer_of
 from fusus.project.records import Loops, Project
+from fusus.study.brief.brief import airframe_of
 from fusus.study.loops.timing import Timing, timing_of
-from fusus.study.needs import airframe_of
 
 STEP_RAD_S, STEP_S = math.radians(60.0), 1.0
 
@@ -74,11 +74,6 @@ def filters_of(loops: Loops) -> tuple[LowPass | Notch, ...]:
     """Return what the gyro passes through on its way to the controller."""
     filters: tuple[LowPass | Notch, ...] = (LowPass("gyro low-pass", loops.gyro_lowpass_hz, 2),)
     return filters if loops.notch_hz is None else (*filters, Notch("notch", loops.notch_hz, loops.notch_quality))
-
-
-def acc_filters_of(loops: Loops) -> tuple[LowPass, ...]:
-    """Return what the accelerometer passes through on its way to the estimator."""
-    return () if loops.acc_lowpass_hz is None else (LowPass("accelerometer low-pass", loops.acc_lowpass_hz, 2),)
 
 
 def gains_of(controller: Controller, loops: Loops) -> Gains:

@@ -3,9 +3,9 @@
 import math
 
 from fusus.core.judgement.finding import Finding
+from fusus.study.brief.brief import endurance_of
 from fusus.study.loops.axes import Axis, LoopStudy
 from fusus.study.loops.timing import READ
-from fusus.study.needs import endurance_of
 
 # Common practice: less leaves too little to steer with, more makes a light craft leap on arming.
 LEAST_THRUST_TO_WEIGHT, MOST_HOVER = 1.6, 0.65

@@ -3,12 +3,13 @@
 import math
 from typing import Any
 
-from fusus.core.control.ladder import Rung
+from fusus.core.control.tuning_steps import Rung
+from fusus.study.fusion.summary import finding
 from fusus.study.loops.axes import Axis, LoopStudy
 from fusus.study.loops.findings import findings
 from fusus.study.loops.spread import spread
 from fusus.study.loops.timing import Timing
-from fusus.study.summary import finding, plain
+from fusus.study.plain import plain
 
 
 def loops_report(study: LoopStudy) -> dict[str, Any]:

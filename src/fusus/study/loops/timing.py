@@ -9,8 +9,8 @@ from fusus.core.timing.task import Place, Task, utilisation
 from fusus.core.timing.transfer import transfer_s
 from fusus.core.vehicle.airframe import hover
 from fusus.project.records import Loops, Project
-from fusus.study.needs import airframe_of, density_of
-from fusus.study.site import site_of
+from fusus.study.brief.brief import airframe_of, density_of
+from fusus.study.brief.site import site_of
 
 # A burst of gyro, accelerometer and temperature, and of the gyro alone.
 IMU_BYTES, GYRO_BYTES = 14, 6

@@ -6,13 +6,13 @@ from pathlib import Path
 from typing import Any, Literal
 
 from fusus.core.analysis.statistics import Difference, difference
-from fusus.core.judgement.requirements import Requirement
 from fusus.core.judgement.verdicts import SERIES
 from fusus.core.progress import Progress, Silent
+from fusus.core.requirements import Requirement
 from fusus.errors import RecordingError
 from fusus.project.records import Project
-from fusus.study.run import Study, request_for, run
-from fusus.study.summary import plain
+from fusus.study.fusion.run import Study, request_for, run
+from fusus.study.plain import plain
 
 Word = Literal["better", "worse", "no real difference", "cannot be told"]
 

@@ -12,9 +12,10 @@ from fusus.core.frames.quaternion import from_euler, to_euler
 from fusus.core.judgement.verdicts import judge
 from fusus.errors import AlignmentError
 from fusus.logs.recording import Stream, load_stream
-from fusus.study.proof.references import track_of
-from fusus.study.run import Study
-from fusus.study.summary import plain, verdict
+from fusus.study.fusion.run import Study
+from fusus.study.fusion.summary import verdict
+from fusus.study.plain import plain
+from fusus.study.recording.references import track_of
 
 # One sigma holds 68 % of normal errors; a claim is honest within these.
 TOO_GOOD, TOO_MODEST = 0.5, 0.9

@@ -6,15 +6,15 @@ from typing import Any
 
 from fusus.core.analysis.statistics import pooled_interval
 from fusus.core.arrays import Array
-from fusus.core.judgement.requirements import Requirement
 from fusus.core.judgement.verdicts import SERIES, Verdict, widened, word_for
 from fusus.core.progress import Progress, Silent
+from fusus.core.requirements import Requirement
 from fusus.errors import RecordingError
 from fusus.logs.info import duplicates, list_recordings
 from fusus.project.records import Project
-from fusus.study.judgements import evidence_of, is_judged
-from fusus.study.run import Study, request_for, run
-from fusus.study.summary import verdict
+from fusus.study.fusion.run import Study, request_for, run
+from fusus.study.fusion.summary import verdict
+from fusus.study.proof.verdicts import evidence_of, is_judged
 
 LEAST = 2
 

@@ -11,8 +11,8 @@ from fusus.core.frames.clock import ClockMap
 from fusus.errors import AlignmentError
 from fusus.project.records import Project
 from fusus.project.references import DeclaredReference, points_text
-from fusus.study.loading import load
-from fusus.study.summary import plain
+from fusus.study.plain import plain
+from fusus.study.recording.loading import load
 
 
 def aligned(folder: Path, project: Project, declared: DeclaredReference) -> DeclaredReference:

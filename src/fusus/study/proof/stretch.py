@@ -8,14 +8,14 @@ import numpy as np
 from fusus.core.analysis.comparison import Comparison, compare
 from fusus.core.arrays import Array
 from fusus.core.judgement.deciding import Deciding
-from fusus.core.judgement.requirements import Requirement
 from fusus.core.judgement.verdicts import SERIES, Verdict, judge
 from fusus.core.progress import Progress
+from fusus.core.requirements import Requirement
 from fusus.errors import RecordingError
 from fusus.logs.recording import load_stream
 from fusus.project.records import Project
+from fusus.study.fusion.run import Study, request_for, run
 from fusus.study.proof.boards import board_track
-from fusus.study.run import Study, request_for, run
 
 FUSUS, BOARD = "fusus", "board"
 

@@ -7,10 +7,10 @@ import pytest
 from scipy import signal
 
 from fusus.core.control.elements import Controller, LowPass
-from fusus.core.control.identification.beat import beat
 from fusus.core.control.identification.oscillation import Known, spectrum, swings
 from fusus.core.control.identification.plant import identify
 from fusus.core.control.identification.response import delay_s, frequency_response
+from fusus.core.control.identification.sample_period import beat
 from fusus.core.control.pid import Gains, pid_step
 from fusus.core.control.sections import filtered, pushed, sections_of
 from fusus.errors import ParameterError

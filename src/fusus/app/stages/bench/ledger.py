@@ -4,7 +4,7 @@ from fusus.app.desk import Desk
 from fusus.app.ledger.panel import Ledger
 from fusus.app.ledger.rows import ChoiceRow, FactRow, FigureRow, FigureSpec, SwitchRow, TextRow
 from fusus.app.stages.bench.notes import TITLES
-from fusus.core.judgement.currency import SCHOOL_WORDS
+from fusus.core.judgement.calibration_age import SCHOOL_WORDS
 
 
 def build_ledger(desk: Desk, ledger: Ledger) -> None:

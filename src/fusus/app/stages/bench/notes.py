@@ -52,7 +52,7 @@ def notes(desk: Desk) -> tuple[Note, ...]:
         for kind, subject, reason in wanted
     ]
     if desk.project.bench.measured:
-        from fusus.study.measured import against_datasheet
+        from fusus.study.bench.measured import against_datasheet
 
         latest = {(m.part_kind, m.part, m.field): m for m in desk.project.bench.measured}
         for a in against_datasheet(desk.project, tuple(latest.values())):

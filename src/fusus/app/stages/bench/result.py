@@ -10,7 +10,7 @@ from fusus.app.figures.facenet import FaceNet
 from fusus.app.figures.mounting import MountingFigure
 from fusus.app.figures.turnmap import TurnMap
 from fusus.project.records import Project
-from fusus.study.comparing import MAIN
+from fusus.study.bench.comparing import MAIN
 
 MG = 1e3 / 9.80665
 

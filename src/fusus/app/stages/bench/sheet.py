@@ -17,7 +17,7 @@ from fusus.app.stages.bench.preflight_page import PreflightPage
 from fusus.app.stages.bench.result import ResultView
 from fusus.app.text import figure
 from fusus.project.commands import WithdrawCalibration
-from fusus.study.comparing import MAIN, compared
+from fusus.study.bench.comparing import MAIN, compared
 
 DEG_H, MICRO_G = 180 / np.pi * 3600, 1e6 / 9.80665
 
@@ -233,7 +233,7 @@ class BenchSheet(TabbedSheet):
                     inside = (line[0] >= low) & (line[0] <= high)
                     line = (line[0][inside], line[1][inside])
                 shown.show_axes(own, scale, line)
-        from fusus.study.measured import against_datasheet, from_allan
+        from fusus.study.bench.measured import against_datasheet, from_allan
 
         if self.desk.project.parts.imu is not None and self.desk.document is not None:
             from fusus.logs.info import load_info

@@ -22,8 +22,8 @@ from fusus.app.ledger.rows import ChoiceRow, FigureRow, FigureSpec, OptionalRow,
 from fusus.app.ledger.words_row import WordsRow
 from fusus.app.stages.drift.ledger import SURROUNDINGS
 from fusus.app.text import KIND_OF_UNIT, SHOWN
-from fusus.core.judgement.requirements import QUANTITIES, STATISTICS, Requirement
-from fusus.core.needs.modes import MODES, Mode
+from fusus.core.derived_requirements.modes import MODES, Mode
+from fusus.core.requirements import QUANTITIES, STATISTICS, Requirement
 from fusus.core.vehicle.airframe import placed_from
 from fusus.project.commands import AddRequirement, RemoveRequirement, SetValue
 from fusus.project.records import Layout, Place, PlacedMotor, Project

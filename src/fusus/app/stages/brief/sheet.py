@@ -11,9 +11,9 @@ from fusus.app.figures.rows import Cell, RowsTable
 from fusus.app.jobs import Job
 from fusus.app.stages.base import TabbedSheet, column_page, title_label
 from fusus.app.stages.brief.figures import DriftFigure, HeadingFigure
-from fusus.core.judgement.requirements import Requirement
-from fusus.core.needs.derive import DerivedNeed
-from fusus.core.needs.modes import MATRIX, MODES, SENSORS, sensors_for
+from fusus.core.derived_requirements.derive import DerivedNeed
+from fusus.core.derived_requirements.modes import MATRIX, MODES, SENSORS, sensors_for
+from fusus.core.requirements import Requirement
 from fusus.core.world.site import Site
 
 
@@ -103,8 +103,8 @@ class BriefSheet(TabbedSheet):
         project = self.desk.project
 
         def work(_progress: object) -> BriefFound:
-            from fusus.study.needs import body_of, needs_of
-            from fusus.study.site import site_of
+            from fusus.study.brief.brief import body_of, needs_of
+            from fusus.study.brief.site import site_of
 
             return BriefFound(site_of(project), needs_of(project), body_of(project))
 

@@ -13,7 +13,7 @@ from fusus.app.figures.rose import TiltRose
 from fusus.app.figures.rows import RowsTable
 from fusus.app.stages.fusion.quantities import QUANTITIES
 from fusus.app.text import figure
-from fusus.core.judgement.requirements import Requirement
+from fusus.core.requirements import Requirement
 
 ROW_PX, HEADER_PX = 28, 38
 EMPTY = (

@@ -41,7 +41,7 @@ def notes(desk: Desk) -> tuple[Note, ...]:
 
 def _hidden(study: Any) -> list[Note]:
     """Return what the judged estimate is off at the end of each stretch whose fixes are hidden."""
-    from fusus.study.run import outage_errors
+    from fusus.study.fusion.run import outage_errors
 
     c = study.judged.comparison or study.judged.against_smoother
     out = []
@@ -74,7 +74,7 @@ def _asked(desk: Desk) -> list[Note]:
         )  # fmt: skip
     surveyed = desk.fusing.result("survey")
     if surveyed is not None and desk.fusing.is_current("survey"):
-        from fusus.study.survey import findings
+        from fusus.study.fusion.survey import findings
 
         found = findings(surveyed, desk.project.fusion.navigation_ekf)
         out += [Note(f.subject, f.severity, f.statement, f.reason, f.next_step, f.link) for f in found]

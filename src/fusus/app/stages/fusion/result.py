@@ -12,9 +12,9 @@ from fusus.core.analysis.statistics import Coverage, chi2_gate
 from fusus.core.arrays import Array
 from fusus.core.progress import Progress
 from fusus.project.records import Project
-from fusus.study.judgements import is_judged, keep_study
-from fusus.study.run import Estimate, Study, request_for, run
-from fusus.study.summary import consistency, errors
+from fusus.study.fusion.run import Estimate, Study, request_for, run
+from fusus.study.fusion.summary import consistency, errors
+from fusus.study.proof.verdicts import is_judged, keep_study
 
 MOST_POINTS = 15_000
 MOST_INNOVATIONS = 4000

@@ -11,7 +11,7 @@ from fusus.errors import FususError
 from fusus.project.atomic import write_atomically
 from fusus.project.commands import AddParts
 from fusus.project.parts_files import read_parts, write_parts
-from fusus.study.needs import available
+from fusus.study.brief.brief import available
 
 FileAction = Callable[[Desk, QWidget], None]
 
@@ -39,14 +39,14 @@ def export_parts(desk: Desk, parent: QWidget, path: Path | None = None) -> None:
 
 def save_shopping(desk: Desk, parent: QWidget, path: Path | None = None) -> None:
     """Write the shopping list."""
-    from fusus.study.lists import shopping_rows
+    from fusus.study.parts.lists import shopping_rows
 
     _save_rows(desk, parent, path, "shopping.csv", shopping_rows)
 
 
 def save_wiring(desk: Desk, parent: QWidget, path: Path | None = None) -> None:
     """Write the wiring table."""
-    from fusus.study.lists import wiring_rows
+    from fusus.study.parts.lists import wiring_rows
 
     _save_rows(desk, parent, path, "wiring.csv", wiring_rows)
 
@@ -54,7 +54,7 @@ def save_wiring(desk: Desk, parent: QWidget, path: Path | None = None) -> None:
 def _save_rows(
     desk: Desk, parent: QWidget, path: Path | None, name: str, rows: Callable[[Any], list[list[str]]]
 ) -> None:
-    from fusus.study.lists import as_csv
+    from fusus.study.parts.lists import as_csv
 
     study = desk.foresight.outlook.study if desk.foresight.outlook is not None else None
     if study is None:

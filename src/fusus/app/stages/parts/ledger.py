@@ -9,7 +9,7 @@ from fusus.app.ledger.rows import ChoiceRow, FactRow, FigureRow, FigureSpec, Row
 from fusus.app.stages.parts.files import FILE_ACTIONS
 from fusus.core.parts.fields import KIND_TITLES, PartKind
 from fusus.project.records import Project
-from fusus.study.needs import available, totals
+from fusus.study.brief.brief import available, totals
 
 NONE = "–"
 

@@ -115,7 +115,7 @@ class CausesPage(QWidget):
 
 
 def _percent(share: float) -> str:
-    from fusus.study.proof.wandering import percent
+    from fusus.study.proof.drift_causes import percent
 
     return percent(share)
 
@@ -127,7 +127,7 @@ def _nothing() -> tuple[Any, tuple[()], str]:
 
 
 def _advice(wander: Any, s: Any) -> str:
-    from fusus.study.proof.wandering import CAUTION
+    from fusus.study.proof.drift_causes import CAUTION
 
     test = ""
     if wander.test is not None:

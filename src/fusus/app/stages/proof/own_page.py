@@ -84,8 +84,8 @@ class OwnPage(QWidget):
     def _write_interface(self) -> None:
         folder = QFileDialog.getExistingDirectory(self, "Write own_estimator.h into this folder")
         if folder:
-            from fusus.core.firmware.render import template
             from fusus.errors import FususError
+            from fusus.firmware.writing.render import template
             from fusus.project.atomic import write_atomically
 
             try:

@@ -13,8 +13,8 @@ from fusus.app.stages.inputs import input_line, push_button
 from fusus.app.stages.proof.verdict_table import VERDICT, Column, VerdictModel, verdict_view
 from fusus.app.strip import predicted_verdict
 from fusus.app.text import shown_limit
-from fusus.core.judgement.requirements import Requirement
-from fusus.study.judgements import Judgement
+from fusus.core.requirements import Requirement
+from fusus.study.proof.verdicts import Judgement
 
 WORDS = (
     "pass: the whole 95 % interval lies within the limit; close: the value does, its interval does not; fail: the value lies above. "
@@ -213,7 +213,7 @@ def _of_board(j: Judgement, r: Requirement) -> dict[str, Any] | None:
 
 
 def _of_own(case: Any, r: Requirement) -> dict[str, Any] | None:
-    from fusus.study.summary import verdict
+    from fusus.study.fusion.summary import verdict
 
     found = case.verdict(r.key)
     return verdict(found, float(case.t_s[0])) if found is not None else None

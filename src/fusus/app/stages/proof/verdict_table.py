@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QStyledItemDelegate,
 
 from fusus.app import theme
 from fusus.app.text import limit_text, statistic_text
-from fusus.core.judgement.requirements import Requirement
+from fusus.core.requirements import Requirement
 
 VERDICT = Qt.ItemDataRole.UserRole + 1
 ROW_PX, COLUMN_PX = 50, 176  # as wide as a value with its interval

@@ -22,9 +22,9 @@ from fusus.core.estimation.navigation_ekf.field import fuse_field
 from fusus.core.estimation.navigation_ekf.gravity import EVERY_S as LEVEL_EVERY_S
 from fusus.core.estimation.navigation_ekf.gravity import fuse_level
 from fusus.core.estimation.navigation_ekf.height import fuse_baro, fuse_range
+from fusus.core.estimation.navigation_ekf.history import SPACING_S, remember
 from fusus.core.estimation.navigation_ekf.measure import rotation
 from fusus.core.estimation.navigation_ekf.noise import LEAK, WAITS_S, note_shaking, push_told, settle
-from fusus.core.estimation.navigation_ekf.past import SPACING_S, remember
 from fusus.core.estimation.navigation_ekf.receiver import fuse_fix
 from fusus.core.estimation.navigation_ekf.rest import EVERY_S, fuse_rest
 from fusus.core.estimation.navigation_ekf.states import (

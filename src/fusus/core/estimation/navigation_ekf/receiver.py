@@ -5,8 +5,8 @@ import math
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array
 from fusus.core.estimation.navigation_ekf.covariance import scale, widen
+from fusus.core.estimation.navigation_ekf.history import recall
 from fusus.core.estimation.navigation_ekf.measure import entry, first, inject, rotation, take, wrapped
-from fusus.core.estimation.navigation_ekf.past import recall
 from fusus.core.estimation.navigation_ekf.states import (
     ALWAYS,
     ARM,

@@ -10,8 +10,8 @@ from fusus.core.parts.models import SuiteModel
 from fusus.core.sensors.inertial import InertialErrors, InertialModel
 from fusus.core.sensors.quantise import quantise
 from fusus.core.simulation.board.handling import Hands
-from fusus.core.simulation.board.outer import REFERENCE_DEGC, Around, Outer, Rates, nanoseconds
 from fusus.core.simulation.board.slow import Wander
+from fusus.core.simulation.board.slow_sensors import REFERENCE_DEGC, Around, Outer, Rates, nanoseconds
 from fusus.core.simulation.board.specimen import Specimen
 from fusus.core.world.site import Site
 

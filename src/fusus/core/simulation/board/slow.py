@@ -7,8 +7,8 @@ import numpy as np
 from scipy.signal import lfilter
 
 from fusus.core.arrays import Array
+from fusus.core.noise import markov_sigma_of_instability
 from fusus.core.sensors.inertial import InertialModel
-from fusus.core.sensors.noise import markov_sigma_of_instability
 
 
 @dataclass(slots=True)

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from fusus.core.prediction.mission import Mission
+from fusus.core.mission.mission import Mission
 from fusus.core.progress import Progress, Silent
 from fusus.core.simulation.flight.craft import Craft, hover_share
 from fusus.core.simulation.flight.figures import QUANTITIES, Figures, figures

@@ -6,7 +6,7 @@ import numpy as np
 
 from fusus.core.arrays import Array
 from fusus.core.control.cascade import PATH
-from fusus.core.simulation.trajectory import Waypoint, fly
+from fusus.core.mission.motion import Waypoint, fly
 
 PLAN_HZ = 50.0
 # Columns of a plan: mode, motors on, sticks, throttle, then place, speed and heading of a path.

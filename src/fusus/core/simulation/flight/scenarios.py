@@ -9,7 +9,8 @@ import numpy as np
 
 from fusus.core.arrays import Array
 from fusus.core.control.cascade import HEIGHT, HOME, LEVEL, MIXED, PLACE, RATE
-from fusus.core.prediction.mission import Mission
+from fusus.core.mission.mission import Mission
+from fusus.core.mission.motion import Waypoint
 from fusus.core.simulation.flight.plan import (
     MODE,
     ON,
@@ -25,7 +26,6 @@ from fusus.core.simulation.flight.plan import (
 )
 from fusus.core.simulation.kinds import FLIGHTS
 from fusus.core.simulation.scenario import Disturbance
-from fusus.core.simulation.trajectory import Waypoint
 
 YAW = 0.3  # rad, of the legs: into the wind
 ON_S, OFF_S = 3.0, 4.0  # motors on, and off the ground

@@ -8,11 +8,11 @@ import numpy as np
 
 from fusus.core._jit import contracting_kernel, kernel
 from fusus.core.arrays import Array, ByteArray, IntArray
+from fusus.core.noise import random_walk
 from fusus.core.sensors.barometer import BarometerModel, added_pressure, follows
 from fusus.core.sensors.gnss import read_gnss, visible
 from fusus.core.sensors.inertial import InertialErrors, InertialModel, added_errors, draw_errors
 from fusus.core.sensors.magnetometer import draw_magnetometer
-from fusus.core.sensors.noise import random_walk
 from fusus.core.sensors.quantise import counts_per_unit
 from fusus.core.sensors.rangefinder import STEEPEST_COS
 from fusus.core.simulation.scenario import Conditions, Suite

@@ -1,1 +1,0 @@
-"""Estimators of the maker's own: run beside Fusus' filters, judged, and their slips found."""

@@ -1,0 +1,1 @@
+"""Causes of position drift: the signs of ten causes in a log, and what they say together."""

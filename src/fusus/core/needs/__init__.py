@@ -1,1 +1,0 @@
-"""What a brief asks of sensors and loops, with the reasoning."""

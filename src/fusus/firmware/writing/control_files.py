@@ -1,0 +1,61 @@
+"""Filters, cascade, mixer and arming in C."""
+
+from typing import Any
+
+from fusus.core.control import cascade, sections
+from fusus.core.vehicle import arming, mixer
+from fusus.firmware.translation.unit import Unit
+from fusus.firmware.writing import constants
+from fusus.firmware.writing.constants import Constant
+from fusus.firmware.writing.layout import layout_for
+from fusus.firmware.writing.plan import Plan
+from fusus.firmware.writing.render import constants_file, declared, render
+
+
+def control_unit(plan: Plan) -> Unit:
+    """Return filters, cascade, mixer and arming in C."""
+    c = plan.controls
+    unit = Unit(layout_for(len(c.table), len(c.sections)), plan.precision)
+    kernels: list[Any] = [cascade.wanted_rates, cascade.rate_loops, mixer.mix_into, arming.refusals]
+    for kernel in [sections.filtered, *kernels] if len(c.sections) else kernels:
+        unit.add(kernel)
+    return unit
+
+
+def control_constants(plan: Plan) -> list[Constant]:
+    """Return what the loops are tuned to."""
+    c, precision = plan.controls, plan.precision
+    said = {f: plan.evidence(f"cascade.{f}") for f in c.cascade._fields}
+    e = plan.evidence
+    rows = f"The gyro's filters as second-order sections b0 b1 b2 a0 a1 a2 at the loop's rate: {e('filters')}."
+    shares = f"Share of full thrust of each motor per N of thrust and N m of roll, pitch, yaw: {e('mixer')}."
+    idle = f"Least thrust of a motor that is on, as a share: {e('idle')}."
+    tilt = f"Tilt beyond which motors do not start: {e('loops.arm_tilt_rad')}."
+    due = f"Whether motors start with a calibration due: {e('loops.arm_when_due')}."
+    about = "Gains, limits and the craft that they are made for."
+    return [
+        constants.struct("KIT_CASCADE", "Cascade", c.cascade, said, about, precision),
+        constants.flat_table("KIT_GYRO_SECTIONS", c.sections, rows, precision),
+        constants.flat_table("KIT_MIXER", c.table, shares, precision),
+        constants.number("KIT_IDLE", float(c.idle), idle, precision),
+        constants.number("KIT_ARM_TILT_RAD", float(c.arm_tilt_rad), tilt, precision),
+        constants.number("KIT_ARM_WHEN_DUE", bool(c.arm_when_due), due, precision),
+    ]
+
+
+def control_files(plan: Plan) -> dict[str, str]:
+    """Return the loops: header, source, constants."""
+    c, precision, unit = plan.controls, plan.precision, control_unit(plan)
+    words = "; ".join(f"{bit}: {text}" for bit, text in arming.REASONS.items())
+    header = render(
+        precision, "control.h.j2", motors=len(c.table), sections=len(c.sections), declarations=declared(unit), memory=cascade.MEMORY,
+        arming_words=words, idle_words="at least the idle one while armed.",
+    )  # fmt: skip
+    source = render(precision, "control.c.j2", definitions=unit.definitions(), sections=len(c.sections))
+    return {
+        "control.h": header,
+        "control.c": source,
+        "control_constants.h": constants_file(
+            plan, "control", "control.h", "What the loops are tuned to.", control_constants(plan)
+        ),
+    }

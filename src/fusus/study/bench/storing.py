@@ -1,0 +1,72 @@
+"""What is done with a calibration once it is fitted: told, compared with earlier ones, put in force."""
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+from fusus.core.calibration.result import Calibration
+from fusus.errors import LockedError, RecordingError
+from fusus.logs.info import load_info
+from fusus.project import book
+from fusus.project.commands import SetValue, TakeCalibration, TakeMeasured
+from fusus.project.document import Document
+from fusus.project.records import MeasuredFigure, Project, StoredCalibration
+from fusus.study.bench.allan import AxisAllan
+from fusus.study.bench.comparing import compared
+from fusus.study.bench.measured import evidence_of, fitting_from, from_allan, from_calibration
+from fusus.study.plain import plain
+
+
+def told(entry: StoredCalibration, result: Calibration, project: Project) -> dict[str, Any]:
+    """Return a calibration as JSON data, with its comparison to earlier ones of its kind, the latest first."""
+    earlier = [c for c in project.bench.calibrations if c.kind == entry.kind][::-1]
+    return {
+        "kind": entry.kind, "recording": entry.recording, "parameters": plain(entry.parameters),
+        "standard_errors": plain(entry.standard_errors), "units": entry.units, "before": plain(entry.before),
+        "after": plain(entry.after), "condition": plain(entry.condition), "verdict": entry.verdict, "reason": entry.reason,
+        "problems": [{"kind": p.kind, "message": p.message, "action": p.action} for p in result.problems],
+        "compared": [c for old in earlier if (c := compared(entry, old)) is not None],
+    }  # fmt: skip
+
+
+def use(document: Document, entry: StoredCalibration) -> None:
+    """Put a calibration in force, with the figures of parts and fitting that it measures, and write it into the book."""
+    document.do(TakeCalibration(entry))
+    info = load_info(document.folder, entry.recording)
+    measured = from_calibration(document.project, entry, info)
+    if measured:
+        document.do(TakeMeasured(measured))
+    for path, value, sigma in fitting_from(entry):
+        document.do(SetValue(path, value, "Use measured fitting", evidence_of(entry, sigma)))
+    note_taken(document.folder, entry)
+
+
+def use_allan(document: Document, recording: str, axes: tuple[AxisAllan, ...]) -> tuple[MeasuredFigure, ...]:
+    """Put what an Allan deviation shows beside the datasheet's figures; return them."""
+    figures = from_allan(document.project, load_info(document.folder, recording), axes)
+    if not figures:
+        raise RecordingError(recording, "its Allan deviation shows no coefficient clearly; record longer at rest.")
+    document.do(TakeMeasured(figures))
+    book.note(document.folder, "measured", recording=recording, part=figures[0].part, fields=[f.field for f in figures])
+    return figures
+
+
+@contextmanager
+def held(folder: Path) -> Iterator[Document]:
+    """Open a project for a change, or raise LockedError where another window holds it."""
+    document = Document.open(folder)
+    try:
+        if document.read_only:
+            raise LockedError(folder, "the project is open elsewhere; close that window first.")
+        yield document
+    finally:
+        document.close()
+
+
+def note_taken(folder: Path, entry: StoredCalibration) -> None:
+    """Write a calibration that was put in force into the book."""
+    book.note(
+        folder, "calibration", kind=entry.kind, recording=entry.recording, verdict=entry.verdict, reason=entry.reason,
+        temperature_degc=entry.temperature_degc, place=entry.place.model_dump() if entry.place else None,
+    )  # fmt: skip

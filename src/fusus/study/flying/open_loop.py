@@ -1,0 +1,131 @@
+"""Simulated flights of a project's craft with its own parts: one kept as a recording, or many for the errors to expect."""
+
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime
+from pathlib import Path
+
+from fusus.core.parts.models import SuiteModel
+from fusus.core.prediction.predict import predict
+from fusus.core.progress import Progress
+from fusus.core.sensors.barometer import BarometerModel
+from fusus.core.sensors.gnss import GnssModel
+from fusus.core.sensors.magnetometer import MagnetometerModel
+from fusus.core.simulation.campaign import Outcome, Summary, Task, fly_many, summarise
+from fusus.core.simulation.flights import scenario_named
+from fusus.core.simulation.record import record
+from fusus.core.simulation.scenario import Suite
+from fusus.core.world.site import Site, site_at
+from fusus.logs.create import create_recording
+from fusus.logs.info import RecordingInfo
+from fusus.project.records import Place, Project
+from fusus.study.brief.brief import mission_of
+from fusus.study.brief.site import USUAL_DAY, site_of
+from fusus.study.parts.suite import choice_of, course_of, model_of
+from fusus.study.recording.accelerometer_filter import acc_filters_of
+from fusus.study.workers import workers
+
+# Where the brief names no place: mid latitudes, by the sea.
+USUAL_PLACE = Place(lat_deg=50.0, lon_deg=0.0, height_m=0.0)
+ESTIMATORS = ("navigation-ekf", "attitude-ekf", "complementary", "altitude")
+
+
+@dataclass(frozen=True, slots=True)
+class Simulated:
+    """All flights, their summary by estimator, and what prediction says of the mission (None where it says nothing)."""
+
+    scenario: str
+    seed: int
+    outcomes: tuple[Outcome, ...]
+    summaries: tuple[Summary, ...]
+    predicted: dict[str, float] | None
+
+
+def suite_of(project: Project) -> Suite:
+    """Return the error models of the chosen parts in the mission's weather; usual ones for kinds that are not chosen."""
+    choice = choice_of(project, measured=True)
+    if choice is None:
+        return Suite()
+    m: SuiteModel = model_of(project, choice)
+    baro = replace(m.baro or BarometerModel(), weather_pa=mission_of(project).weather_pa)
+    return Suite(m.gyro, m.acc, baro, m.mag or MagnetometerModel(), m.gnss or GnssModel(), m.rangefinder)
+
+
+def place_of(project: Project) -> tuple[Place, Site]:
+    """Return where the flights take place, with gravity and field."""
+    place = project.brief.place
+    if place is not None:
+        return place, site_of(project)
+    return USUAL_PLACE, site_at(USUAL_PLACE.lat_deg, USUAL_PLACE.lon_deg, USUAL_PLACE.height_m, USUAL_DAY)
+
+
+def tasks_of(
+    project: Project, scenario: str, seed: int, runs: int, estimators: tuple[str, ...] = ESTIMATORS
+) -> list[Task]:
+    """Return the flights to simulate, one a seed; KeyError where there is no such scenario."""
+    scenario_named(scenario)
+    place, site = place_of(project)
+    # A simulated craft takes off from home: nothing else is known of where it stands.
+    tuning = tuple(
+        (
+            n,
+            replace(project.fusion.navigation_ekf, home_sigma_m=0.05)
+            if n == "navigation-ekf"
+            else project.fusion.parameters_of(n),
+        )
+        for n in estimators
+    )
+    home = (place.lat_deg, place.lon_deg, place.height_m)
+    task = Task(
+        scenario, seed, mission_of(project), suite_of(project), site, home, tuning,
+        acc_filters=acc_filters_of(project.loops),
+    )  # fmt: skip
+    return [replace(task, seed=seed + i) for i in range(runs)]
+
+
+def simulate(
+    project: Project,
+    scenario: str,
+    seed: int,
+    runs: int,
+    progress: Progress | None = None,
+    scheduler: str | None = None,
+) -> Simulated:
+    """Return what the project's estimators make of simulated flights, worked off by threads or by the cluster at ``scheduler``."""
+    tasks = tasks_of(project, scenario, seed, runs)
+    with workers(scheduler, runs) as pool:
+        outcomes = fly_many(tasks, pool, progress)
+    names = tuple(dict.fromkeys(o.estimator for o in outcomes))
+    return Simulated(
+        scenario, seed, outcomes, tuple(summarise(outcomes, n) for n in names), predicted(project, scenario)
+    )
+
+
+def predicted(project: Project, scenario: str) -> dict[str, float] | None:
+    """Return the predicted RMS errors of the mission, SI, by the names of the summaries; None for other scenarios."""
+    choice = choice_of(project, measured=True)
+    if scenario != "mission" or choice is None:
+        return None
+    wanted = tuple(replace(r, statistic="rmse") for r in project.brief.requirements)
+    found = predict(
+        model_of(project, choice), course_of(project), wanted, project.parts.heading == "GNSS course", with_budget=False
+    )
+    names = {"position": "horizontal"}
+    return {
+        names.get(f.requirement.quantity, f.requirement.quantity): f.value for f in found.figures if f.value is not None
+    }
+
+
+def keep_flight(
+    folder: Path, project: Project, scenario: str, seed: int, name: str, rate_hz: float = 1000.0
+) -> RecordingInfo:
+    """Write one simulated flight as a recording like any other, and return what is written of it."""
+    place, site = place_of(project)
+    flight = scenario_named(scenario).flight(mission_of(project), site.gravity_m_s2, rate_hz)
+    home = (place.lat_deg, place.lon_deg, place.height_m)
+    streams = record(flight.motion, flight.rate_hz, suite_of(project), flight.around, site, home, seed)
+    info = RecordingInfo(
+        name=name, kind="flight", when=datetime.now(UTC).replace(microsecond=0), place=place, temperature_degc=18.0,
+        conditions=f"simulated: {scenario}", is_calibrated=True, reference_is="simulation truth", seed=seed,
+    )  # fmt: skip
+    create_recording(folder, info, streams)
+    return info
