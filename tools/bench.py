@@ -196,7 +196,7 @@ def bench_long(repeats: int) -> None:
     import tempfile
     from dataclasses import replace
 
-    from fusus.app.stages.fusion.result import fusion_result
+    from fusus.app.answers.fusion_result import fusion_result
     from fusus.core.progress import Silent
     from fusus.demo.build import demo_project
     from fusus.project import store

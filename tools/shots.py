@@ -12,7 +12,9 @@ from PyQt6.QtWidgets import QApplication
 from fusus.app.__main__ import make_application
 from fusus.app.pictures import save, settle, wait_for
 from fusus.app.settings import Settings
-from fusus.app.window import Window, apply_theme
+from fusus.app.stages.fusion.actions import write_report
+from fusus.app.stages.kit.actions import prove
+from fusus.app.window.window import Window, apply_theme
 from fusus.demo.build import build
 
 REPORT_TITLE = "Verdicts and findings"
@@ -39,13 +41,18 @@ def _take(scratch: Path) -> None:
     settle(app)
     save(window, OUT / "start.png")
 
-    window.desk.open(folder)
+    window.session.open(folder)
     if not wait_for(
-        app, lambda: window.desk.study is not None and len(window.desk.judgements) == 4 and not window.desk.jobs.running
+        app,
+        lambda: (
+            window.session.fusion is not None
+            and len(window.session.judgements) == 4
+            and not window.session.jobs.running
+        ),
     ):
         raise RuntimeError("the demo did not finish")
     window.show_stage("fusion")
-    wait_for(app, lambda: not window.desk.jobs.running, 20)
+    wait_for(app, lambda: not window.session.jobs.running, 20)
     settle(app)
     save(window, OUT / "fusion.png")
     _take_proof(window, app)
@@ -69,19 +76,19 @@ PAGES = (
 
 def _take_before_buying(window: Window, app: QApplication) -> None:
     """Take Brief, Parts and Drift; the ranking first, for the suite chart."""
-    window.desk.foresight.run_ranking()
-    if not wait_for(app, lambda: window.desk.foresight.ranking is not None and not window.desk.jobs.running, 120):
+    window.session.rank()
+    if not wait_for(app, lambda: window.session.ranking is not None and not window.session.jobs.running, 120):
         raise RuntimeError("the ranking did not finish")
     for stage, page, name in PAGES:
         window.show_stage(stage)
         window.sheets.currentWidget().show_page(page)
-        wait_for(app, lambda: not window.desk.jobs.running, 20)
+        wait_for(app, lambda: not window.session.jobs.running, 20)
         if name == "brief":
             window.ledger.row_focused.emit("brief.mission.steel_ut")
             window.explain()
         settle(app)
         save(window, OUT / f"{name}.png")
-        window.margin.show_help(None)
+        window.notes_panel.show_help(None)
 
 
 def _take_proof(window: Window, app: QApplication) -> None:
@@ -91,7 +98,7 @@ def _take_proof(window: Window, app: QApplication) -> None:
     page = sheet.verdicts
     page.table.setCurrentIndex(page.model.index(3, page.model.column_of("pool-survey")))
     if not wait_for(
-        app, lambda: window.desk.proving.result("stretch") is not None and not window.desk.jobs.running, 60
+        app, lambda: window.session.answers.result("proof.stretch") is not None and not window.session.jobs.running, 60
     ):
         raise RuntimeError("the stretch was not found")
     settle(app)
@@ -99,7 +106,9 @@ def _take_proof(window: Window, app: QApplication) -> None:
     sheet.show_page("causes")
     sheet.causes.recording.setCurrentText("mudflat-drift")
     sheet.causes.button.click()
-    if not wait_for(app, lambda: window.desk.proving.result("causes") is not None and not window.desk.jobs.running, 60):
+    if not wait_for(
+        app, lambda: window.session.answers.result("proof.causes") is not None and not window.session.jobs.running, 60
+    ):
         raise RuntimeError("no causes were found")
     settle(app)
     save(window, OUT / "proof-causes.png")
@@ -107,8 +116,8 @@ def _take_proof(window: Window, app: QApplication) -> None:
 
 def _take_report(window: Window, app: QApplication, path: Path) -> None:
     """Take a page of the report, as it is printed."""
-    window.desk.fusing.write_report(path)
-    if not wait_for(app, lambda: path.exists() and not window.desk.jobs.running, 120):
+    write_report(window.session, path)
+    if not wait_for(app, lambda: path.exists() and not window.session.jobs.running, 120):
         raise RuntimeError("no report was written")
     document = QPdfDocument(None)
     document.load(str(path))
@@ -123,8 +132,12 @@ def _take_fusion(window: Window, app: QApplication) -> None:
     sheet = window.sheets.currentWidget()
     for page in ("faults",):
         sheet.show_page(page)
-        window.desk.fusing.ask(page)
-        if not wait_for(app, lambda p=page: window.desk.fusing.is_current(p) and not window.desk.jobs.running, 300):
+        window.session.ask_of_recording(f"fusion.{page}")
+        if not wait_for(
+            app,
+            lambda p=page: window.session.answers.is_current(f"fusion.{p}") and not window.session.jobs.running,
+            300,
+        ):
             raise RuntimeError(f"{page} was not answered")
         settle(app)
         save(window, OUT / f"fusion-{page}.png")
@@ -133,17 +146,19 @@ def _take_fusion(window: Window, app: QApplication) -> None:
 def _take_loops(window: Window, app: QApplication) -> None:
     """Take Loops: the control cycle, step and margins, the ladder, and a closed-loop flight."""
     window.show_stage("loops")
-    if not wait_for(app, lambda: window.desk.looping.is_current and not window.desk.jobs.running):
+    if not wait_for(app, lambda: window.session.answers.is_current("loops.study") and not window.session.jobs.running):
         raise RuntimeError("the loops were not worked out")
     for page in ("timing", "margins"):
         window.sheets.currentWidget().show_page(page)
-        wait_for(app, lambda: not window.desk.jobs.running)
+        wait_for(app, lambda: not window.session.jobs.running)
         save(window, OUT / f"loops-{page}.png")
     sheet = window.sheets.currentWidget()
     sheet.show_page("flight")
     sheet.flight.scenario.setCurrentText("crossing")
     sheet.flight.button.click()
-    if not wait_for(app, lambda: window.desk.flying.is_current("flights") and not window.desk.jobs.running, 200):
+    if not wait_for(
+        app, lambda: window.session.answers.is_current("loops.flights") and not window.session.jobs.running, 200
+    ):
         raise RuntimeError("the craft did not fly")
     settle(app)
     save(window, OUT / "loops-flight.png")
@@ -152,18 +167,18 @@ def _take_loops(window: Window, app: QApplication) -> None:
 def _take_kit(window: Window, app: QApplication) -> None:
     """Take Kit with its code, and Proof with the demo's own filter over Fusus'."""
     window.show_stage("kit")
-    if not wait_for(app, lambda: window.desk.kitting.result("contents") is not None, 60):
+    if not wait_for(app, lambda: window.session.answers.result("kit.contents") is not None, 60):
         raise RuntimeError("no kit was made")
-    window.desk.kitting.prove()
-    if not wait_for(app, lambda: window.desk.kitting.result("proof") is not None, 300):
+    prove(window.session)
+    if not wait_for(app, lambda: window.session.answers.result("kit.equality") is not None, 300):
         raise RuntimeError("the kit was not proved")
     settle(app)
     save(window, OUT / "kit.png")
     window.show_stage("proof")
     sheet = window.sheets.currentWidget()
     sheet.show_page("own")
-    sheet.own.start(window.desk.document.folder / window.desk.project.kit.own)
-    if not wait_for(app, lambda: window.desk.kitting.result("own") is not None, 120):
+    sheet.own.start(window.session.document.folder / window.session.project.kit.own)
+    if not wait_for(app, lambda: window.session.answers.result("kit.own") is not None, 120):
         raise RuntimeError("own code was not run")
     settle(app)
     save(window, OUT / "proof-own.png")
@@ -180,16 +195,16 @@ def _take_bench(window: Window, app: QApplication) -> None:
     sheet.show_page("calibrations")
     for row, name in BENCH:
         shown: list[object] = []
-        window.desk.bench.fitted.connect(lambda *found, s=shown: s.append(found))
+        window.session.answers.ready.connect(lambda q, s=shown: s.append(q) if q == "bench.fit" else None)
         sheet.table.clearSelection()
         sheet.table.selectRow(row)
-        if not wait_for(app, lambda s=shown: bool(s) and not window.desk.jobs.running, 30):
+        if not wait_for(app, lambda s=shown: bool(s) and not window.session.jobs.running, 30):
             raise RuntimeError(f"{name} was not fitted")
         settle(app)
         save(window, OUT / f"{name}.png")
     sheet.show_page("allan")
     sheet.run_allan.click()
-    wait_for(app, lambda: sheet._axes is not None and not window.desk.jobs.running, 30)
+    wait_for(app, lambda: sheet._axes is not None and not window.session.jobs.running, 30)
     settle(app)
     save(window, OUT / "bench-allan.png")
     sheet.show_page("book")

@@ -9,7 +9,7 @@ from tests.conftest import flown_project, short_flight
 
 from fusus.app import theme
 from fusus.app.settings import Settings
-from fusus.app.window import Window, apply_theme
+from fusus.app.window.window import Window, apply_theme
 
 
 @pytest.fixture(autouse=True)
@@ -55,16 +55,28 @@ def window(qtbot, settings):
     qtbot.addWidget(found)
     found.show()
     yield found
-    assert found.desk.jobs.shut_down(10_000)
-    found.desk.close()
+    assert found.session.jobs.shut_down(10_000)
+    found.session.close()
 
 
 @pytest.fixture
 def opened(window, flown, qtbot):
     """A window with a project whose results have come."""
-    assert window.desk.open(flown)
+    assert window.session.open(flown)
     qtbot.waitUntil(
-        lambda: window.desk.study is not None and bool(window.desk.judgements) and not window.desk.jobs.running,
+        lambda: (
+            window.session.fusion is not None and bool(window.session.judgements) and not window.session.jobs.running
+        ),
         timeout=60_000,
     )
     return window
+
+
+def answered(qtbot, window, question, fits=lambda found: True):
+    """Return a block that waits for the answer to a question, one that fits."""
+    answers = window.session.answers
+    return qtbot.waitSignal(
+        answers.ready,
+        timeout=30_000,
+        check_params_cb=lambda q: q == question and answers.result(q) is not None and fits(answers.result(q)),
+    )

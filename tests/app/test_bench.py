@@ -4,8 +4,9 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFileDialog, QLabel, QPushButton
+from tests.app.conftest import answered
 
-from fusus.app.benching import capture_name
+from fusus.app.captures import capture_name
 from fusus.app.figures.facenet import FaceNet
 from fusus.core.calibration.poses import FACES
 from fusus.core.guidance.status import Status
@@ -32,9 +33,9 @@ def bench(window, made, tmp_path, qtbot):
 
     folder = tmp_path / "copy"
     shutil.copytree(made, folder)
-    window.desk.open(folder)
+    window.session.open(folder)
     window.show_stage("bench")
-    qtbot.waitUntil(lambda: not window.desk.jobs.running, timeout=60_000)
+    qtbot.waitUntil(lambda: not window.session.jobs.running, timeout=60_000)
     return window
 
 
@@ -50,8 +51,8 @@ def button(window, name) -> QPushButton:
 
 def test_a_guided_capture_from_the_stand_in_to_a_calibration_in_force(bench, qtbot):
     sheet = sheet_of(bench)
-    bench.desk.bench.speed = 12.0
-    before = len(bench.desk.project.bench.calibrations)
+    bench.session.captures.speed = 12.0
+    before = len(bench.session.project.bench.calibrations)
     sheet.capture.choose("six-face")
     assert "Propellers off" in sheet.capture.caution.text()
     qtbot.mouseClick(button(bench, "capture-begin"), Qt.MouseButton.LeftButton)
@@ -60,20 +61,20 @@ def test_a_guided_capture_from_the_stand_in_to_a_calibration_in_force(bench, qtb
         face = FACES.index(command.removeprefix("face "))
         qtbot.mouseClick(button(bench, f"act-{command}"), Qt.MouseButton.LeftButton)
         qtbot.waitUntil(
-            lambda k=face: sheet.capture.view.net.held[k] >= 1 or not bench.desk.bench.is_running, timeout=20_000
+            lambda k=face: sheet.capture.view.net.held[k] >= 1 or not bench.session.captures.is_running, timeout=20_000
         )
-    with qtbot.waitSignal(bench.desk.bench.fitted, timeout=30_000):
-        qtbot.waitUntil(lambda: not bench.desk.bench.is_running, timeout=20_000)
+    with answered(qtbot, bench, "bench.fit"):
+        qtbot.waitUntil(lambda: not bench.session.captures.is_running, timeout=20_000)
     assert "pass" in sheet.capture.verdict.text()
     assert "200 Hz" in sheet.capture.health.text()
     qtbot.mouseClick(button(bench, "capture-use"), Qt.MouseButton.LeftButton)
-    assert len(bench.desk.project.bench.calibrations) == before + 1
-    assert bench.desk.project.bench.in_force()["six-face"].recording == "six-face"
-    info = load_info(bench.desk.document.folder, "six-face")
+    assert len(bench.session.project.bench.calibrations) == before + 1
+    assert bench.session.project.bench.in_force()["six-face"].recording == "six-face"
+    info = load_info(bench.session.document.folder, "six-face")
     assert info.kind == "six-face"
-    assert any(e["what"] == "capture" for e in book.entries(bench.desk.document.folder))
-    bench.desk.step(True)
-    assert bench.desk.project.bench.in_force()["six-face"].recording == "bench-faces"
+    assert any(e["what"] == "capture" for e in book.entries(bench.session.document.folder))
+    bench.session.step(True)
+    assert bench.session.project.bench.in_force()["six-face"].recording == "bench-faces"
 
 
 def test_a_powered_capture_asks_for_its_cautions(bench):
@@ -90,18 +91,18 @@ def test_a_powered_capture_asks_for_its_cautions(bench):
 def test_a_capture_is_thrown_away_and_a_wrong_link_is_told(bench, qtbot):
     sheet = sheet_of(bench)
     told = []
-    bench.desk.noticed.connect(lambda _, text: told.append(text))
-    bench.desk.do(SetValue("bench.link", "serial:/dev/nothing-there", "x"))
+    bench.session.noticed.connect(lambda _, text: told.append(text))
+    bench.session.do(SetValue("bench.link", "serial:/dev/nothing-there", "x"))
     qtbot.mouseClick(button(bench, "capture-begin"), Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: any("nothing-there" in t for t in told), timeout=10_000)
-    bench.desk.do(SetValue("bench.link", "udp:47811", "x"))
-    qtbot.waitUntil(lambda: not bench.desk.bench.is_running, timeout=5_000)
+    bench.session.do(SetValue("bench.link", "udp:47811", "x"))
+    qtbot.waitUntil(lambda: not bench.session.captures.is_running, timeout=5_000)
     qtbot.mouseClick(button(bench, "capture-begin"), Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: bench.desk.bench.is_running, timeout=5_000)
+    qtbot.waitUntil(lambda: bench.session.captures.is_running, timeout=5_000)
     qtbot.wait(50)
     qtbot.mouseClick(button(bench, "capture-discard"), Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: not bench.desk.bench.is_running, timeout=10_000)
-    assert not (bench.desk.document.folder / "recordings" / "still").exists()
+    qtbot.waitUntil(lambda: not bench.session.captures.is_running, timeout=10_000)
+    assert not (bench.session.document.folder / "recordings" / "still").exists()
     assert sheet.capture.begin.isEnabled()
 
 
@@ -119,7 +120,7 @@ def test_each_calibration_shows_its_figure(bench, qtbot, kind, shown):
     sheet = sheet_of(bench)
     sheet.show_page("calibrations")
     row = [c.kind for c in sheet._shown].index(kind)
-    with qtbot.waitSignal(bench.desk.bench.fitted, timeout=30_000, check_params_cb=lambda e, _: e.kind == kind):
+    with answered(qtbot, bench, "bench.fit", lambda found: found[0].kind == kind):
         sheet.table.clearSelection()
         sheet.table.selectRow(row)
     assert sheet.view.stack.currentWidget() is getattr(sheet.view, shown)
@@ -130,29 +131,31 @@ def test_withdrawing_is_one_step_that_can_be_undone(bench, qtbot):
     sheet.show_page("calibrations")
     sheet.table.selectRow([c.kind for c in sheet._shown].index("mounting"))
     qtbot.mouseClick(button(bench, "withdraw"), Qt.MouseButton.LeftButton)
-    assert "mounting" not in bench.desk.project.bench.in_force()
+    assert "mounting" not in bench.session.project.bench.in_force()
     assert any(n.subject.startswith("The board's mounting") for n in notes(bench))
-    bench.desk.step(True)
-    assert "mounting" in bench.desk.project.bench.in_force()
+    bench.session.step(True)
+    assert "mounting" in bench.session.project.bench.in_force()
 
 
 def notes(window):
     from fusus.app.stages.bench.notes import notes as of
 
-    return of(window.desk)
+    return of(window.session)
 
 
 def test_measured_noise_reaches_model_and_strip(bench, qtbot):
     sheet = sheet_of(bench)
     sheet.show_page("allan")
-    with qtbot.waitSignal(bench.desk.bench.allan_ready, timeout=30_000):
+    with answered(qtbot, bench, "bench.allan"):
         qtbot.mouseClick(button(bench, "allan-run"), Qt.MouseButton.LeftButton)
     assert "datasheet" in sheet.judged.text()
     assert "°/√h" in sheet.allan_gyro.title.text()
     qtbot.mouseClick(button(bench, "allan-use"), Qt.MouseButton.LeftButton)
-    assert {m.field for m in bench.desk.project.bench.measured} >= {"gyro_noise", "acc_noise"}
-    qtbot.waitUntil(lambda: bench.desk.foresight.outlook_is_current and not bench.desk.jobs.running, timeout=60_000)
-    assert bench.desk.foresight.outlook.study.by_datasheet is not None
+    assert {m.field for m in bench.session.project.bench.measured} >= {"gyro_noise", "acc_noise"}
+    qtbot.waitUntil(
+        lambda: bench.session.answers.is_current("parts.prediction") and not bench.session.jobs.running, timeout=60_000
+    )
+    assert bench.session.prediction.study.by_datasheet is not None
     value = bench.findChild(QLabel, "strip-height-bench")
     assert value is not None
     assert value.text() != "–"
@@ -162,17 +165,17 @@ def test_the_book_takes_events_and_what_is_due_follows(bench, qtbot):
     sheet = sheet_of(bench)
     sheet.show_page("book")
     rows = sheet.book.entries.rowCount()
-    sheet.book.event.setCurrentText("knock")
+    sheet.book.kind_of_event.setCurrentText("knock")
     qtbot.keyClicks(sheet.book.words, "fell off the bench")
     qtbot.keyClicks(sheet.book.details["temperature_degc"], "21,5")
     qtbot.keyClicks(sheet.book.details["place"], "shed")
-    with qtbot.waitSignal(bench.desk.bench_changed, timeout=20_000):
+    with answered(qtbot, bench, "bench.due"):
         qtbot.mouseClick(button(bench, "book-write"), Qt.MouseButton.LeftButton)
     assert sheet.book.entries.rowCount() == rows + 1
     assert sheet.book.entries.item(0, 1).text() == "knock"
-    last = book.entries(bench.desk.document.folder)[-1]
+    last = book.entries(bench.session.document.folder)[-1]
     assert (last["note"], last["temperature_degc"], last["place"]) == ("fell off the bench", 21.5, "shed")
-    assert any(d.kind == "mounting" and d.is_due and "knock" in d.why for d in bench.desk.bench.due)
+    assert any(d.kind == "mounting" and d.is_due and "knock" in d.why for d in bench.session.due)
     sheet.show_page("due")
     assert sheet.due.item(0, 1).text() == "◆ due"
 
@@ -182,18 +185,18 @@ def test_flights_are_written_sought_saved_and_taken_in(bench, qtbot, tmp_path, m
     sheet.show_page("book")
     page = sheet.book
     assert not page.details["minutes"].isVisibleTo(page), "a knock has no minutes"
-    page.event.setCurrentText("flight")
+    page.kind_of_event.setCurrentText("flight")
     for name, text in (("minutes", "12,5"), ("charge_mah", "2.4 Ah"), ("stop_voltage_v", "14.1"), ("weather", "calm")):
         page.details[name].setText(text)
     page.words.setText("circles")
-    with qtbot.waitSignal(bench.desk.bench_changed, timeout=20_000):
+    with answered(qtbot, bench, "bench.due"):
         qtbot.mouseClick(button(bench, "book-write"), Qt.MouseButton.LeftButton)
-    last = book.entries(bench.desk.document.folder)[-1]
+    last = book.entries(bench.session.document.folder)[-1]
     assert (last["minutes"], last["charge_mah"], last["weather"]) == (12.5, pytest.approx(2400.0), "calm")
     assert "usually 12.5 min, 11.5 A" in page.flown.text()
     page.details["minutes"].setText("long")
     qtbot.mouseClick(button(bench, "book-write"), Qt.MouseButton.LeftButton)
-    assert book.entries(bench.desk.document.folder)[-1] == last, "what is no number is not written"
+    assert book.entries(bench.session.document.folder)[-1] == last, "what is no number is not written"
     page.seek.setText("circles calm")
     assert page.entries.rowCount() == 1
     out = tmp_path / "book.csv"
@@ -230,7 +233,7 @@ def test_notes_and_finder_lead_to_the_capture(bench):
     assert sheet_of(bench).capture.guide.name == "rotate"
     links = [n.link for n in notes(bench)]
     assert all(link.startswith(("capture.", "bench.", "drift")) for link in links)
-    from fusus.app.routes import findables
+    from fusus.app.window.routes import findables
 
     assert any(f.what == "capture" and f.words == "Six faces" for f in findables(bench))
 
@@ -249,9 +252,9 @@ def test_an_interrupted_capture_is_recovered_when_the_project_opens(window, made
     (left / "about.json").write_text(json.dumps({"name": "lost", "kind": "still", "when": "2026-11-01T10:00:00+00:00"}))
     lines = b"".join(encode("imu", i * 5000, ["0.1"] * 7) for i in range(200))
     (left / "lines.txt").write_bytes(encode_header("imu", list(USUAL["imu"])) + lines)
-    window.desk.open(folder)
+    window.session.open(folder)
     qtbot.waitUntil(lambda: (folder / "recordings" / "lost" / "recording.json").exists(), timeout=20_000)
-    qtbot.waitUntil(lambda: not window.desk.jobs.running, timeout=60_000)
+    qtbot.waitUntil(lambda: not window.session.jobs.running, timeout=60_000)
     assert not left.exists()
     assert load_info(folder, "lost").streams["imu"].rows == 200
 
@@ -261,12 +264,12 @@ def test_everything_that_can_happen_to_the_stand_in_is_a_command(bench, qtbot):
     from fusus.devices.standin import obey
     from fusus.study.bench.standin import standin_board
 
-    board = standin_board(bench.desk.project, 1)
+    board = standin_board(bench.session.project, 1)
     for command in HANDS:
         obey(board, command)
     page = sheet_of(bench).capture
     told = []
-    bench.desk.bench.command = told.append
+    bench.session.captures.command = told.append
     page.more.setEnabled(True)
     page.more.setCurrentIndex(1 + HANDS.index("fault unplug"))
     page.more.activated.emit(page.more.currentIndex())
@@ -278,9 +281,7 @@ def test_history_of_any_kind_is_a_click_away(bench, qtbot):
     sheet = sheet_of(bench)
     sheet.show_page("calibrations")
     for kind, shown in (("six-face", "history"), ("magnetometer", "history"), ("airflow", "empty")):
-        with qtbot.waitSignal(
-            bench.desk.bench.fitted, timeout=30_000, check_params_cb=lambda e, _, k=kind: e.kind == k
-        ):
+        with answered(qtbot, bench, "bench.fit", lambda found, k=kind: found[0].kind == k):
             sheet.table.clearSelection()
             sheet.table.selectRow([c.kind for c in sheet._shown].index(kind))
         qtbot.mouseClick(button(bench, "history"), Qt.MouseButton.LeftButton)
@@ -291,7 +292,7 @@ def test_the_menu_writes_c_for_the_board_and_asks_for_logs(bench, tmp_path, monk
     from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
     told = []
-    bench.desk.noticed.connect(lambda severity, text: told.append((severity, text)))
+    bench.session.noticed.connect(lambda severity, text: told.append((severity, text)))
     path = tmp_path / "lines.c"
     monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("imu, mag", True))
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(path), ""))
@@ -314,7 +315,7 @@ def test_the_boards_own_attitude_is_drawn_while_it_tells_one(bench):
     def told(seconds, board):
         streams = {"imu": (100, 100.0, 1e-4)}
         health = Health(seconds, 100, 0, 0, 0, 0, True, streams, board)
-        bench.desk.bench.status_changed.emit(Status(0.5, "Leave it alone"), health)
+        bench.session.captures.status_changed.emit(Status(0.5, "Leave it alone"), health)
 
     told(1.0, None)
     assert page.tilt.isHidden(), "a board that tells none has no figure"

@@ -8,14 +8,16 @@ from fusus.project.commands import SetValue
 
 
 def wait(window, qtbot):
-    qtbot.waitUntil(lambda: window.desk.looping.is_current and not window.desk.jobs.running, timeout=120_000)
+    qtbot.waitUntil(
+        lambda: window.session.answers.is_current("loops.study") and not window.session.jobs.running, timeout=120_000
+    )
 
 
 @pytest.fixture
 def loops(opened, qtbot):
     opened.show_stage("loops")
     wait(opened, qtbot)
-    opened.desk.do(SetValue("fusion.estimators", ("navigation-ekf",), "Choose"))
+    opened.session.do(SetValue("fusion.estimators", ("navigation-ekf",), "Choose"))
     return opened
 
 
@@ -31,7 +33,7 @@ def test_a_scenario_is_flown_kept_and_looked_into(loops, qtbot):
     page.scenario.setCurrentText("take-off")
     page.flights.setValue(3)
     page.button.click()
-    qtbot.waitUntil(lambda: loops.desk.flying.is_current("flights"), timeout=120_000)
+    qtbot.waitUntil(lambda: loops.session.answers.is_current("loops.flights"), timeout=120_000)
     wait(loops, qtbot)
     rows = words(page.table)
     assert [r[0] for r in rows] == [
@@ -46,18 +48,18 @@ def test_a_scenario_is_flown_kept_and_looked_into(loops, qtbot):
         page.view.setCurrentText(view)
         page.view.activated.emit(0)
         assert len(page.happening.data()[0]) >= 2, view
-    assert any(n.subject == "It flies" for n in notes(loops.desk))
+    assert any(n.subject == "It flies" for n in notes(loops.session))
 
     page.scenario.setCurrentText("sweep")
     page.keep.click()
-    qtbot.waitUntil(lambda: any(r.name == "flown-sweep-1" for r in loops.desk.recordings()), timeout=120_000)
+    qtbot.waitUntil(lambda: any(r.name == "flown-sweep-1" for r in loops.session.recordings()), timeout=120_000)
     wait(loops, qtbot)
     sheet.show_page("flown")
     sheet.flown.draw(None)
     assert "stir the sticks" in sheet.flown.note.text()
     sheet.flown.recording.setCurrentText("flown-sweep-1")
     sheet.flown.button.click()
-    qtbot.waitUntil(lambda: loops.desk.flying.is_current("identified"), timeout=120_000)
+    qtbot.waitUntil(lambda: loops.session.answers.is_current("loops.identified"), timeout=120_000)
     wait(loops, qtbot)
     rows = words(sheet.flown.table)
     assert [r[0] for r in rows] == ["roll", "pitch", "yaw"] and "±" in rows[0][1]
@@ -70,10 +72,10 @@ def test_a_scenario_is_flown_kept_and_looked_into(loops, qtbot):
     assert "rad/s²" in sheet.motors.authority.text() and "thrust-to-weight" in sheet.motors.authority.text()
     sheet.restyle()
 
-    loops.desk.do(SetValue("loops.tilt_rad", 0.4, "Try"))
+    loops.session.do(SetValue("loops.tilt_rad", 0.4, "Try"))
     sheet.show_page("flight")
     page.draw(None)
-    assert "fly again" in page.note.text() and not any(n.subject == "It flies" for n in notes(loops.desk))
+    assert "fly again" in page.note.text() and not any(n.subject == "It flies" for n in notes(loops.session))
 
 
 def test_gains_are_written_by_hand_or_refused_in_place(loops, qtbot):
@@ -81,15 +83,15 @@ def test_gains_are_written_by_hand_or_refused_in_place(loops, qtbot):
     row.edit.setText("0.2 0.6 0.01")
     row.edit.setModified(True)
     row.edit.editingFinished.emit()
-    assert loops.desk.project.loops.roll == (0.2, 0.6, 0.01)
+    assert loops.session.project.loops.roll == (0.2, 0.6, 0.01)
     row.edit.setText("0.2 x")
     row.edit.setModified(True)
     row.edit.editingFinished.emit()
-    assert loops.desk.project.loops.roll == (0.2, 0.6, 0.01), "the last good value is kept"
+    assert loops.session.project.loops.roll == (0.2, 0.6, 0.01), "the last good value is kept"
     row.edit.setText("")
     row.edit.setModified(True)
     row.edit.editingFinished.emit()
-    assert loops.desk.project.loops.roll is None
+    assert loops.session.project.loops.roll is None
 
 
 def test_an_own_geometry_is_written_in_the_brief(loops, qtbot):
@@ -98,9 +100,9 @@ def test_an_own_geometry_is_written_in_the_brief(loops, qtbot):
     row.edit.setText("0.2 0.1 ccw; -0.1 0.2 cw; -0.2 -0.1 ccw; 0.1 -0.2 cw")
     row.edit.setModified(True)
     row.edit.editingFinished.emit()
-    motors = loops.desk.project.brief.craft.motors
+    motors = loops.session.project.brief.craft.motors
     assert len(motors) == 4 and motors[1].is_clockwise and motors[2].forward_m == -0.2
     row.edit.setText("0.2 0.1")
     row.edit.setModified(True)
     row.edit.editingFinished.emit()
-    assert loops.desk.project.brief.craft.motors == motors
+    assert loops.session.project.brief.craft.motors == motors

@@ -3,22 +3,23 @@
 import pytest
 from tests.conftest import flown_project
 
+from fusus.app.figures.quantities import QUANTITIES
 from fusus.app.ledger.words_row import WordsRow
+from fusus.app.stages.fusion.actions import export_estimate, tune_by_parts
 from fusus.app.stages.fusion.notes import notes
-from fusus.app.stages.fusion.quantities import QUANTITIES
 from fusus.project.commands import SetValue
 
 
 @pytest.fixture
 def fusion(opened, qtbot):
     """The window at Fusion with the navigation EKF judged."""
-    opened.desk.do(SetValue("fusion.estimators", ("navigation-ekf", "altitude", "mahony"), "Judge"))
+    opened.session.do(SetValue("fusion.estimators", ("navigation-ekf", "altitude", "mahony"), "Judge"))
     opened.show_stage("fusion")
     qtbot.waitUntil(
         lambda: (
-            opened.desk.study_is_current
-            and opened.desk.study.curves[0].title == "Navigation EKF"
-            and not opened.desk.jobs.running
+            opened.session.fusion_is_current
+            and opened.session.fusion.curves[0].title == "Navigation EKF"
+            and not opened.session.jobs.running
         ),
         timeout=120_000,
     )
@@ -33,8 +34,11 @@ def ask(window, question, qtbot):
     sheet = sheet_of(window)
     if question in sheet.names:
         sheet.show_page(question)
-    window.desk.fusing.ask(question)
-    qtbot.waitUntil(lambda: window.desk.fusing.is_current(question) and not window.desk.jobs.running, timeout=180_000)
+    window.session.ask_of_recording(f"fusion.{question}")
+    qtbot.waitUntil(
+        lambda: window.session.answers.is_current(f"fusion.{question}") and not window.session.jobs.running,
+        timeout=180_000,
+    )
 
 
 def words(table):
@@ -71,38 +75,38 @@ def test_questions_are_answered_on_their_pages(fusion, qtbot):
     for question, first in (("ablation", "As it is"), ("schools", "Simple or Kalman")):
         ask(fusion, question, qtbot)
         assert words(sheet.questions[question].table)[0][0] == first
-    fusion.desk.do(SetValue("fusion.use_barometer", False, "No barometer"))
+    fusion.session.do(SetValue("fusion.use_barometer", False, "No barometer"))
     sheet.questions["schools"].draw()
     assert "ask again" in sheet.questions["schools"].note.text()
 
 
 def test_a_tuning_by_the_flight_is_offered_not_taken(fusion, qtbot):
-    before = fusion.desk.project.fusion.navigation_ekf
+    before = fusion.session.project.fusion.navigation_ekf
     ask(fusion, "likelihood", qtbot)
-    assert fusion.desk.project.fusion.navigation_ekf == before
-    from fusus.app.routes import follow
+    assert fusion.session.project.fusion.navigation_ekf == before
     from fusus.app.stages.fusion.notes import notes
+    from fusus.app.window.routes import follow
 
-    assert any(n.link == "take.likelihood" for n in notes(fusion.desk))
+    assert any(n.link == "take.likelihood" for n in notes(fusion.session))
     follow(fusion, "take.likelihood")
-    assert fusion.desk.project.fusion.navigation_ekf != before
-    assert fusion.desk.project.evidence("fusion.navigation_ekf.gnss_horizontal_m").source == "flight"
-    fusion.desk.step(back=True)
-    assert fusion.desk.project.fusion.navigation_ekf == before
+    assert fusion.session.project.fusion.navigation_ekf != before
+    assert fusion.session.project.evidence("fusion.navigation_ekf.gnss_horizontal_m").source == "flight"
+    fusion.session.step(back=True)
+    assert fusion.session.project.fusion.navigation_ekf == before
 
 
 def test_tuning_by_parts_without_parts_says_what_is_missing(fusion, qtbot):
-    with qtbot.waitSignal(fusion.desk.noticed) as told:
-        fusion.desk.tune_by_parts()
+    with qtbot.waitSignal(fusion.session.noticed) as told:
+        tune_by_parts(fusion.session)
     assert "choose an IMU" in told.args[1]
     ask(fusion, "survey", qtbot)
     from fusus.app.stages.fusion.notes import notes
 
-    assert any(n.subject == "Survey of the flight" for n in notes(fusion.desk))
+    assert any(n.subject == "Survey of the flight" for n in notes(fusion.session))
 
 
 def done(window, qtbot, timeout=120_000):
-    qtbot.waitUntil(lambda: window.desk.study_is_current and not window.desk.jobs.running, timeout=timeout)
+    qtbot.waitUntil(lambda: window.session.fusion_is_current and not window.session.jobs.running, timeout=timeout)
 
 
 def hide_fixes(window, text):
@@ -114,66 +118,69 @@ def hide_fixes(window, text):
 
 
 def test_fixes_are_hidden_on_trial_and_nothing_is_judged_by_it(fusion, qtbot):
-    before = fusion.desk.judgements
+    before = fusion.session.judgements
     hide_fixes(fusion, "30:8, 55:6")
-    assert fusion.desk.project.fusion.outages == ((30.0, 8.0), (55.0, 6.0))
+    assert fusion.session.project.fusion.outages == ((30.0, 8.0), (55.0, 6.0))
     done(fusion, qtbot)
-    assert fusion.desk.study.study.request.outages == ((30.0, 8.0), (55.0, 6.0))
+    assert fusion.session.fusion.study.request.outages == ((30.0, 8.0), (55.0, 6.0))
     sheet_of(fusion).errors.show_tab(3)
-    told = [n for n in notes(fusion.desk) if n.subject.startswith("Fixes hidden")]
+    told = [n for n in notes(fusion.session) if n.subject.startswith("Fixes hidden")]
     assert [n.subject for n in told] == ["Fixes hidden for 8 s", "Fixes hidden for 6 s"]
     assert "m off" in told[0].statement
-    assert [j.verdicts for j in fusion.desk.judgements] == [j.verdicts for j in before]
-    fusion.desk.step(True)
+    assert [j.verdicts for j in fusion.session.judgements] == [j.verdicts for j in before]
+    fusion.session.step(True)
     done(fusion, qtbot)
-    assert not any(n.subject.startswith("Fixes hidden") for n in notes(fusion.desk))
+    assert not any(n.subject.startswith("Fixes hidden") for n in notes(fusion.session))
 
 
 def test_a_wrong_outage_is_told_in_its_place(fusion):
     row = hide_fixes(fusion, "30-8")
-    assert "START:DURATION" in row.fault.text() and fusion.desk.project.fusion.outages == ()
+    assert "START:DURATION" in row.fault.text() and fusion.session.project.fusion.outages == ()
 
 
 def test_flights_are_simulated_and_one_is_kept(fusion, qtbot):
     sheet = sheet_of(fusion)
-    sheet.show_page("simulate")
+    sheet.show_page("simulated")
     page = sheet.simulated
     assert page.scenario.count() == 5 and not words(page.table)
     page.scenario.setCurrentIndex(page.scenario.findData("hover"))
     page.flights.setValue(2)
     page.button.click()
-    qtbot.waitUntil(lambda: fusion.desk.fusing.is_current("simulate") and not fusion.desk.jobs.running, timeout=180_000)
+    qtbot.waitUntil(
+        lambda: fusion.session.answers.is_current("fusion.simulated") and not fusion.session.jobs.running,
+        timeout=180_000,
+    )
     page = sheet_of(fusion).simulated
     assert "2 flights of “hover” from seed 1" in page.note.text()
     assert words(page.table)[0][0] == "Navigation EKF" and words(page.table)[0][3].endswith(" m")
     assert words(page.claims)[0][1].endswith("%")
     page.keep.click()
-    qtbot.waitUntil(lambda: fusion.desk.recording().name == "simulated-hover-1", timeout=120_000)
+    qtbot.waitUntil(lambda: fusion.session.recording().name == "simulated-hover-1", timeout=120_000)
     done(fusion, qtbot)
-    assert fusion.desk.recording().reference_is == "simulation truth"
+    assert fusion.session.recording().reference_is == "simulation truth"
     sheet_of(fusion).simulated.keep.click()
-    qtbot.waitUntil(lambda: fusion.desk.recording().name == "simulated-hover-1-2", timeout=120_000)
+    qtbot.waitUntil(lambda: fusion.session.recording().name == "simulated-hover-1-2", timeout=120_000)
 
 
 @pytest.mark.parametrize("ending", ["csv", "parquet", "geojson", "gpx"])
 def test_the_estimate_is_saved_by_its_ending(fusion, qtbot, tmp_path, monkeypatch, ending):
     path = tmp_path / "way"
     monkeypatch.setattr(
-        "fusus.app.openings.QFileDialog.getSaveFileName", lambda *_: (str(path), f"What it is (*.{ending})")
+        "fusus.app.window.openings.QFileDialog.getSaveFileName", lambda *_: (str(path), f"What it is (*.{ending})")
     )
     fusion.actions_by_id["export"].trigger()
-    qtbot.waitUntil(lambda: not fusion.desk.jobs.running, timeout=60_000)
+    qtbot.waitUntil(lambda: not fusion.session.jobs.running, timeout=60_000)
     assert path.with_suffix(f".{ending}").stat().st_size > 1000
 
 
 def test_saving_says_what_is_missing(window, flown, qtbot, tmp_path):
     said = []
-    window.desk.noticed.connect(lambda how, text: said.append((how, text)))
-    window.desk.open(flown)
-    window.desk.fusing.export(tmp_path / "e.csv")
+    window.session.noticed.connect(lambda how, text: said.append((how, text)))
+    window.session.open(flown)
+    export_estimate(window.session, tmp_path / "e.csv")
     assert said[-1][0] == "mind" and "no estimate yet" in said[-1][1]
     done(window, qtbot)
-    window.desk.fusing.export(tmp_path / "e.gpx")  # the judged one gives an attitude only
+    export_estimate(window.session, tmp_path / "e.gpx")  # the judged one gives an attitude only
     qtbot.waitUntil(lambda: said[-1][0] == "stop", timeout=60_000)
     assert "no position" in said[-1][1] and not (tmp_path / "e.gpx").exists()
 
@@ -181,13 +188,13 @@ def test_saving_says_what_is_missing(window, flown, qtbot, tmp_path):
 def test_without_a_reference_curves_are_off_the_smoother(window, streams, tmp_path, qtbot):
     folder = tmp_path / "Heron"
     flown_project(folder, {k: v for k, v in streams.items() if k != "reference"})
-    window.desk.open(folder)
+    window.session.open(folder)
     window.show_stage("fusion")
     done(window, qtbot)
     sheet = sheet_of(window)
     assert sheet.errors.tilt.title.text() == "Off the smoother over hop"
     assert len(sheet.errors.tilt.data()[1][0]) > 100
-    assert "There is no truth to measure against" in [n.subject for n in notes(window.desk)]
-    assert window.thread.beads["fusion"].state.headline == "no reference"
+    assert "There is no truth to measure against" in [n.subject for n in notes(window.session)]
+    assert window.stage_bar.buttons["fusion"].state.headline == "no reference"
     ask(window, "schools", qtbot)
     assert "smoother" in sheet.questions["schools"].note.text()

@@ -9,11 +9,11 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QWidget
 from tests.logs.tables import lines, write
 
 from fusus.app import theme
-from fusus.app.finder import Findable, Finder, matches
 from fusus.app.importing.dialog import ImportDialog
 from fusus.app.importing.flow import suggested_name
+from fusus.app.panels.finder import Findable, Finder, matches
 from fusus.app.settings import LAST_PROJECT, STAGE, THEME, Settings
-from fusus.app.window import Window, apply_theme
+from fusus.app.window.window import Window, apply_theme
 from fusus.logs.importer import ImportRequest, plan_import
 from fusus.logs.mapping import load_mapping
 from fusus.project.commands import SetValue
@@ -23,16 +23,16 @@ CTRL = Qt.KeyboardModifier.ControlModifier
 
 def test_undo_redo_and_run_by_keys(opened, qtbot):
     opened.show_stage("brief")
-    opened.desk.do(SetValue("brief.craft.mass_kg", 3.0, "Set mass"))
-    opened.thread.setFocus()
+    opened.session.do(SetValue("brief.craft.mass_kg", 3.0, "Set mass"))
+    opened.stage_bar.setFocus()
     qtbot.keyClick(opened, "z", CTRL)
-    assert opened.desk.project.brief.craft.mass_kg == 1.0
+    assert opened.session.project.brief.craft.mass_kg == 1.0
     qtbot.keyClick(opened, "z", CTRL | Qt.KeyboardModifier.ShiftModifier)
-    assert opened.desk.project.brief.craft.mass_kg == 3.0
+    assert opened.session.project.brief.craft.mass_kg == 3.0
     opened.show_stage("fusion")
-    before = opened.desk.study
+    before = opened.session.fusion
     qtbot.keyClick(opened, Qt.Key.Key_Return, CTRL)
-    qtbot.waitUntil(lambda: opened.desk.study is not before, timeout=30_000)
+    qtbot.waitUntil(lambda: opened.session.fusion is not before, timeout=30_000)
 
 
 def test_ctrl_l_goes_to_the_first_row(opened, qtbot):
@@ -48,20 +48,20 @@ def test_escape_brings_the_last_good_value_back(opened, qtbot):
     edit.selectAll()
     qtbot.keyClicks(edit, "77")
     qtbot.keyClick(edit, Qt.Key.Key_Escape)
-    assert edit.text() == "1" and opened.desk.document.undo_label is None
+    assert edit.text() == "1" and opened.session.document.undo_label is None
 
 
 def test_escape_puts_help_away(opened, qtbot):
     opened.show_stage("brief")
     opened.ledger.row_focused.emit("brief.craft.mass_kg")
     opened.explain()
-    assert opened.margin.help_shown is not None
+    assert opened.notes_panel.help_shown is not None
     qtbot.keyClick(opened, Qt.Key.Key_Escape)
-    assert opened.margin.help_shown is None
+    assert opened.notes_panel.help_shown is None
 
 
 def test_undo_names_what_it_takes_back(opened):
-    opened.desk.do(SetValue("brief.craft.mass_kg", 3.0, "Set mass"))
+    opened.session.do(SetValue("brief.craft.mass_kg", 3.0, "Set mass"))
     assert opened.actions_by_id["undo"].text() == "Undo: set mass" and not opened.actions_by_id["redo"].isEnabled()
     opened.actions_by_id["undo"].trigger()
     assert opened.actions_by_id["redo"].text() == "Redo: set mass"
@@ -105,7 +105,7 @@ def test_only_files_are_taken_by_a_drag(window):
 
 def test_a_dropped_project_opens(window, flown):
     window.openings.take_files([flown])
-    assert window.desk.document is not None and window.desk.project.name == "Heron"
+    assert window.session.document is not None and window.session.project.name == "Heron"
 
 
 def test_a_log_before_a_craft_asks_for_the_craft_first(window, qtbot, tmp_path, monkeypatch):
@@ -122,20 +122,20 @@ def test_a_log_before_a_craft_asks_for_the_craft_first(window, qtbot, tmp_path, 
 
     QTimer.singleShot(50, accept)
     window.openings.take_files([write(tmp_path / "first hop.csv", lines())])
-    qtbot.waitUntil(lambda: [r.name for r in window.desk.recordings()] == ["first-hop"], timeout=20_000)
-    assert window.desk.project.name == "Wren" and (tmp_path / "crafts" / "Wren" / "project.json").exists()
+    qtbot.waitUntil(lambda: [r.name for r in window.session.recordings()] == ["first-hop"], timeout=20_000)
+    assert window.session.project.name == "Wren" and (tmp_path / "crafts" / "Wren" / "project.json").exists()
 
 
 def test_leaving_the_name_empty_starts_nothing(window, monkeypatch):
     monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("", False))
     window.openings.ask_new()
-    assert window.desk.document is None and window.pages.currentWidget() is window.start
+    assert window.session.document is None and window.pages.currentWidget() is window.start
 
 
 def test_open_and_import_ask_for_files(window, flown, monkeypatch, qtbot, tmp_path):
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *a, **k: str(flown))
     window.openings.ask_open()
-    assert window.desk.project.name == "Heron"
+    assert window.session.project.name == "Heron"
     empty = tmp_path / "none.csv"
     empty.write_text("")
     monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *a, **k: ([str(empty)], ""))
@@ -147,7 +147,7 @@ def test_a_read_only_project_takes_no_log(window, flown, tmp_path):
     from fusus.project.document import Document
 
     holder = Document.open(flown)
-    window.desk.open(flown)
+    window.session.open(flown)
     window.openings.take_files([write(tmp_path / "l.csv", lines())])
     assert "read-only" in window.notice.words.text()
     holder.close()
@@ -188,7 +188,7 @@ def test_the_window_comes_back_as_it_was(flown, tmp_path, qtbot):
     store = str(tmp_path / "s.ini")
     first = Window(Settings(QSettings(store, QSettings.Format.IniFormat)))
     qtbot.addWidget(first)
-    first.desk.open(flown)
+    first.session.open(flown)
     first.show_stage("proof")
     first.choose_theme("dark")
     first.close()
@@ -196,7 +196,7 @@ def test_the_window_comes_back_as_it_was(flown, tmp_path, qtbot):
     assert again.get(LAST_PROJECT) == str(flown) and again.get(STAGE) == "proof" and again.get(THEME) == "dark"
     second = Window(again)
     qtbot.addWidget(second)
-    second.desk.open(flown)
+    second.session.open(flown)
     assert second.stage == "proof"
     second.close()
     apply_theme("light")
@@ -211,12 +211,12 @@ def test_start_screen_lists_projects_that_are_still_there(qtbot, flown, settings
     links = [w for w in window.start.findChildren(QWidget) if w.property("role") == "link"]
     assert [Path(w.text().split()[-1]).name for w in links] == ["Heron"]
     links[0].click()
-    assert window.desk.project.name == "Heron"
+    assert window.session.project.name == "Heron"
     window.close()
 
 
 def test_cards_work_by_keyboard(window, qtbot):
-    from fusus.app.start import Card
+    from fusus.app.panels.start import Card
 
     wanted = []
     window.start.demo_wanted.disconnect()
@@ -245,7 +245,7 @@ def test_place_can_be_said_and_taken_back(window, tmp_path, qtbot):
     window.openings.new_project(tmp_path / "P", "P")
     button = window.ledger.findChild(QWidget, "add-place")
     button.click()
-    assert window.desk.project.brief.place is not None and "brief.place.lat_deg" in window.ledger.rows
+    assert window.session.project.brief.place is not None and "brief.place.lat_deg" in window.ledger.rows
     window.actions_by_id["undo"].trigger()
-    assert window.desk.project.brief.place is None and "brief.place.lat_deg" not in window.ledger.rows
-    qtbot.waitUntil(lambda: not window.desk.jobs.running, timeout=20_000)
+    assert window.session.project.brief.place is None and "brief.place.lat_deg" not in window.ledger.rows
+    qtbot.waitUntil(lambda: not window.session.jobs.running, timeout=20_000)

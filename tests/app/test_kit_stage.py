@@ -9,6 +9,7 @@ from tests.conftest import flown_project
 
 from fusus.app.stages.kit.contents_page import ABOUT
 from fusus.app.stages.kit.table_pages import short_value
+from fusus.app.stages.proof.actions import own_case
 from fusus.app.stages.proof.verdict_table import VERDICT
 from fusus.app.stages.registry import STAGES
 from fusus.project.commands import SetValue
@@ -21,10 +22,10 @@ KIT = next(s for s in STAGES if s.name == "kit")
 def opened(window, tmp_path, streams, qtbot):
     folder = tmp_path / "Heron"
     flown_project(folder, streams, fusion=Fusion(estimators=("complementary",)))
-    assert window.desk.open(folder)
-    qtbot.waitUntil(lambda: bool(window.desk.judgements) and not window.desk.jobs.running, timeout=60_000)
+    assert window.session.open(folder)
+    qtbot.waitUntil(lambda: bool(window.session.judgements) and not window.session.jobs.running, timeout=60_000)
     window.show_stage("kit")
-    qtbot.waitUntil(lambda: window.desk.kitting.result("contents") is not None, timeout=60_000)
+    qtbot.waitUntil(lambda: window.session.answers.result("kit.contents") is not None, timeout=60_000)
     return window
 
 
@@ -37,7 +38,7 @@ def press(window, name):
 
 
 def wait(qtbot, window, question):
-    qtbot.waitUntil(lambda: window.desk.kitting.result(question) is not None, timeout=90_000)
+    qtbot.waitUntil(lambda: window.session.answers.result(question) is not None, timeout=90_000)
 
 
 def test_the_files_can_be_read(opened):
@@ -60,27 +61,27 @@ def test_constants_are_listed_with_what_they_rest_on(opened):
 
 
 def test_it_is_exported_proved_and_grows_old(opened, qtbot, tmp_path, monkeypatch):
-    assert opened.thread.beads["kit"].state.headline == "not exported"
+    assert opened.stage_bar.buttons["kit"].state.headline == "not exported"
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(tmp_path / "board"))
     press(opened, "export-kit")
-    wait(qtbot, opened, "exported")
+    wait(qtbot, opened, "kit.exported")
     listed = json.loads((tmp_path / "board" / "kit.json").read_text())
-    assert listed["estimator"] == "complementary" and opened.thread.beads["kit"].state.fill == 0.5
+    assert listed["estimator"] == "complementary" and opened.stage_bar.buttons["kit"].state.fill == 0.5
     sheet(opened).show_page("equality")
     press(opened, "prove-kit")
-    wait(qtbot, opened, "proof")
+    wait(qtbot, opened, "kit.equality")
     table = sheet(opened).equality.table
     assert {table.item(r, 6).text() for r in range(table.rowCount())} == {"equal"}
-    assert opened.thread.beads["kit"].state.fill == 1.0 and not opened.thread.beads["kit"].state.stale
-    assert any(n.subject == "The C is equal" for n in KIT.notes(opened.desk))
-    # Upstream changes: the bead gets its notch, the note says what to do.
-    opened.desk.do(SetValue("loops.gyro_lowpass_hz", 60.0, "x"))
-    assert opened.thread.beads["kit"].state.stale
-    note = next(n for n in KIT.notes(opened.desk) if "changed since" in n.subject)
+    assert opened.stage_bar.buttons["kit"].state.fill == 1.0 and not opened.stage_bar.buttons["kit"].state.stale
+    assert any(n.subject == "The C is equal" for n in KIT.notes(opened.session))
+    # Upstream changes: the button gets its notch, the note says what to do.
+    opened.session.do(SetValue("loops.gyro_lowpass_hz", 60.0, "x"))
+    assert opened.stage_bar.buttons["kit"].state.stale
+    note = next(n for n in KIT.notes(opened.session) if "changed since" in n.subject)
     opened.follow(note.link)
     assert sheet(opened).pages.currentWidget() is sheet(opened).contents
-    opened.desk.step(back=True)
-    assert not opened.thread.beads["kit"].state.stale
+    opened.session.step(back=True)
+    assert not opened.stage_bar.buttons["kit"].state.stale
 
 
 def test_the_ledger_chooses_what_is_in_it(opened, qtbot):
@@ -88,8 +89,8 @@ def test_the_ledger_chooses_what_is_in_it(opened, qtbot):
     assert row.box.itemText(0) == "as judged: Complementary"
     row.box.setCurrentIndex(row.box.findData("mahony"))
     row.box.activated.emit(row.box.currentIndex())
-    qtbot.waitUntil(lambda: opened.desk.kitting.is_current("contents"), timeout=60_000)
-    assert opened.desk.kitting.result("contents")[0].info.name == "mahony"
+    qtbot.waitUntil(lambda: opened.session.answers.is_current("kit.contents"), timeout=60_000)
+    assert opened.session.answers.result("kit.contents")[0].info.name == "mahony"
     assert "mahony_advance" in sheet(opened).contents.files["estimator.c"]
 
 
@@ -98,29 +99,29 @@ def test_the_board_sends_what_the_ledger_says(opened, qtbot):
     row.edit.setText("imu gnss")
     row.edit.setModified(True)
     row.edit.editingFinished.emit()
-    assert opened.desk.project.kit.streams == ("imu", "gnss")
-    qtbot.waitUntil(lambda: opened.desk.kitting.is_current("contents"), timeout=60_000)
+    assert opened.session.project.kit.streams == ("imu", "gnss")
+    qtbot.waitUntil(lambda: opened.session.answers.is_current("kit.contents"), timeout=60_000)
     text = sheet(opened).contents.files["telemetry.c"]
     assert "print_gnss" in text and "print_board" in text and "print_mag" not in text
     row.edit.setText("imu radar")
     row.edit.setModified(True)
     row.edit.editingFinished.emit()
-    assert opened.desk.project.kit.streams == ("imu", "gnss"), "what is none is refused in place"
+    assert opened.session.project.kit.streams == ("imu", "gnss"), "what is none is refused in place"
 
 
 def test_costs_are_counted_and_put_into_loops(opened, qtbot):
     sheet(opened).show_page("cost")
     press(opened, "count-kit")
-    wait(qtbot, opened, "cost")
+    wait(qtbot, opened, "kit.cost")
     page = sheet(opened).cost
     assert int(page.table.item(0, 1).text()) > 50 and page.table.item(0, 4).text().endswith("µs")
     assert "factor of 1.5" in page.words.text()
-    before = opened.desk.project.loops.estimator_s
+    before = opened.session.project.loops.estimator_s
     press(opened, "kit-into-loops")
-    assert opened.desk.project.loops.estimator_s != before
-    assert opened.desk.project.evidence("loops.estimator_s").source == "bench"
-    opened.desk.step(back=True)
-    assert opened.desk.project.loops.estimator_s == before
+    assert opened.session.project.loops.estimator_s != before
+    assert opened.session.project.evidence("loops.estimator_s").source == "bench"
+    opened.session.step(back=True)
+    assert opened.session.project.loops.estimator_s == before
 
 
 OWN = """
@@ -164,13 +165,13 @@ def test_own_code_is_run_when_allowed_and_overlaid(opened, qtbot, tmp_path, monk
     assert not page.run.isEnabled()
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(sources))
     press(opened, "choose-own")
-    assert page.run.isEnabled() and opened.desk.project.kit.own == str(sources)
+    assert page.run.isEnabled() and opened.session.project.kit.own == str(sources)
     asked = answer(monkeypatch, accept=False)
     press(opened, "run-own")
-    assert len(asked) == 1 and str(sources) in asked[0] and not opened.desk.jobs.running, "refused: nothing runs"
+    assert len(asked) == 1 and str(sources) in asked[0] and not opened.session.jobs.running, "refused: nothing runs"
     answer(monkeypatch, accept=True)
     press(opened, "run-own")
-    wait(qtbot, opened, "own")
+    wait(qtbot, opened, "kit.own")
     assert "it is not subtracted" in page.words.text()
     words = {page.table.item(r, 5).text() for r in range(page.table.rowCount())}
     assert "fail" in words
@@ -186,14 +187,14 @@ def test_own_code_is_run_when_allowed_and_overlaid(opened, qtbot, tmp_path, monk
     titles = [(c.title, c.subtitle) for c in verdicts.model.columns]
     assert ("hop", "own code") in titles and ("simulated mission, seed 1", "own code") in titles
     column = titles.index(("hop", "own code"))
-    keys = [r.key for r in opened.desk.project.brief.requirements]
+    keys = [r.key for r in opened.session.project.brief.requirements]
     index = verdicts.model.index(keys.index("tilt"), column)
-    wanted = opened.desk.kitting.own_case("hop").verdict("tilt")
+    wanted = own_case(opened.session, "hop").verdict("tilt")
     assert index.data(VERDICT)["verdict"] == wanted.word == "fail"
     verdicts.table.setCurrentIndex(index)
     assert "hop, own code: fail" in verdicts.reason.text()
-    qtbot.waitUntil(lambda: opened.desk.proving.result("stretch") is not None, timeout=60_000)
-    shown = opened.desk.proving.result("stretch")
+    qtbot.waitUntil(lambda: opened.session.answers.result("proof.stretch") is not None, timeout=60_000)
+    shown, _ = opened.session.answers.result("proof.stretch")
     assert shown.source == "own" and np.degrees(np.sqrt(np.mean(shown.errors**2))) > 1.0
     assert "own code over hop" in verdicts.figures["°"].title.text()
 

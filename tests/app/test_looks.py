@@ -13,12 +13,12 @@ from PyQt6.QtWidgets import QAbstractButton, QComboBox, QLabel, QLineEdit, QTabl
 from fusus.app import theme
 from fusus.app.jobs import Job
 from fusus.app.ledger.rows import FigureRow
-from fusus.app.margin import Help, LinkLabel, Note
-from fusus.app.notice import Busy, Notice
-from fusus.app.routes import follow
+from fusus.app.panels.notes_panel import Help, LinkLabel, Note
+from fusus.app.panels.notice import Busy, Notice
+from fusus.app.panels.stage_bar import StageState
+from fusus.app.panels.strip import worst
 from fusus.app.stages.registry import STAGES
-from fusus.app.strip import worst
-from fusus.app.thread import BeadState
+from fusus.app.window.routes import follow
 from fusus.core.requirements import Requirement
 from fusus.study.proof.verdicts import Judgement
 
@@ -69,7 +69,7 @@ def test_controls_have_names(opened):
 
 def test_tab_walks_from_the_thread_through_the_ledger(opened, qtbot):
     opened.show_stage("brief")
-    opened.thread.beads["brief"].setFocus()
+    opened.stage_bar.buttons["brief"].setFocus()
     reached = set()
     for _ in range(120):
         opened.focusNextChild()
@@ -77,9 +77,9 @@ def test_tab_walks_from_the_thread_through_the_ledger(opened, qtbot):
         if focus is not None:
             reached.add(focus.objectName())
     assert {
-        "bead-parts",
-        "bead-fusion",
-        "bead-proof",
+        "stage-parts",
+        "stage-fusion",
+        "stage-proof",
         "edit-name",
         "edit-brief.craft.mass_kg",
         "edit-brief.requirements.0.limit",
@@ -88,7 +88,7 @@ def test_tab_walks_from_the_thread_through_the_ledger(opened, qtbot):
 
 def test_the_shipped_typeface_is_used(opened):
     assert QFontInfo(theme.font()).family() == "B612" and QFontInfo(theme.font(mono=True)).family() == "B612 Mono"
-    assert QFontInfo(opened.thread.about.font()).pixelSize() >= 13
+    assert QFontInfo(opened.stage_bar.about.font()).pixelSize() >= 13
 
 
 def test_text_follows_the_desktops_size():
@@ -101,15 +101,15 @@ def test_text_follows_the_desktops_size():
 
 
 def test_beads_tell_their_state(opened, qtbot):
-    bead = opened.thread.beads["proof"]
-    bead.show_state(BeadState(0.5, "3 of 4", True))
+    button = opened.stage_bar.buttons["proof"]
+    button.show_state(StageState(0.5, "3 of 4", True))
     assert (
-        "under way" in bead.toolTip()
-        and "changed since" in bead.toolTip()
-        and bead.accessibleDescription() == "under way, 3 of 4"
+        "under way" in button.toolTip()
+        and "changed since" in button.toolTip()
+        and button.accessibleDescription() == "under way, 3 of 4"
     )
-    bead.setFocus(Qt.FocusReason.TabFocusReason)
-    qtbot.keyClick(bead, Qt.Key.Key_Return)
+    button.setFocus(Qt.FocusReason.TabFocusReason)
+    qtbot.keyClick(button, Qt.Key.Key_Return)
     assert opened.stage == "proof"
 
 
@@ -120,21 +120,21 @@ def test_notes_come_worst_first_with_links(opened, qtbot):
         Note("So so", "mind", "Hm.", "", "", ""),
     )
     opened.show_stage("fusion")
-    opened.margin.show_notes(notes, "Take care.")
-    assert [n.subject for n in opened.margin.notes] == ["Bad", "So so", "Good"]
-    link = opened.margin.findChild(LinkLabel)
+    opened.notes_panel.show_notes(notes, "Take care.")
+    assert [n.subject for n in opened.notes_panel.notes] == ["Bad", "So so", "Good"]
+    link = opened.notes_panel.findChild(LinkLabel)
     assert link.accessibleName() == "Look at the limit"
     qtbot.keyClick(link, Qt.Key.Key_Return)
     assert opened.stage == "brief"
-    assert any("▲ Take care." in w.text() for w in opened.margin.findChildren(QLabel)) or opened.stage == "brief"
+    assert any("▲ Take care." in w.text() for w in opened.notes_panel.findChildren(QLabel)) or opened.stage == "brief"
 
 
 def test_help_shows_all_it_has(opened):
-    opened.margin.show_help(Help("Gyro noise", "What.", "1 to 2", "A still capture.", "IEEE"))
-    words = " ".join(w.text() for w in opened.margin.findChildren(QLabel))
+    opened.notes_panel.show_help(Help("Gyro noise", "What.", "1 to 2", "A still capture.", "IEEE"))
+    words = " ".join(w.text() for w in opened.notes_panel.findChildren(QLabel))
     assert "Usual: 1 to 2" in words and "How to measure: A still capture." in words and "Source: IEEE" in words
-    next(b for b in opened.margin.findChildren(QToolButton) if b.accessibleName() == "Close help").click()
-    assert opened.margin.help_shown is None
+    next(b for b in opened.notes_panel.findChildren(QToolButton) if b.accessibleName() == "Close help").click()
+    assert opened.notes_panel.help_shown is None
 
 
 @pytest.mark.parametrize(
@@ -192,11 +192,11 @@ def test_without_requirements_the_strip_leads_to_the_brief(opened, qtbot):
     from fusus.project.commands import RemoveRequirement
 
     opened.show_stage("fusion")
-    while opened.desk.project.brief.requirements:
-        opened.desk.do(RemoveRequirement(0))
+    while opened.session.project.brief.requirements:
+        opened.session.do(RemoveRequirement(0))
     link = next(b for b in opened.strip.findChildren(QToolButton) if "No requirements" in b.text())
     qtbot.mouseClick(link, Qt.MouseButton.LeftButton)
-    assert opened.stage == "brief" and any(n.subject == "There are no requirements" for n in opened.margin.notes)
+    assert opened.stage == "brief" and any(n.subject == "There are no requirements" for n in opened.notes_panel.notes)
 
 
 def test_good_news_leaves_and_bad_news_stays(qtbot):
@@ -230,9 +230,9 @@ def test_a_project_without_recordings_says_what_to_do_first(window, tmp_path):
     window.show_stage("fusion")
     assert (
         "Drop a log" in window._sheets["fusion"].errors.empty.text()
-        and window.margin.notes[0].subject == "There is no recording"
+        and window.notes_panel.notes[0].subject == "There is no recording"
     )
-    assert window.thread.beads["fusion"].state == BeadState(0.0, "no recording")
+    assert window.stage_bar.buttons["fusion"].state == StageState(0.0, "no recording")
     window.show_stage("proof")
     assert "No recording yet" in window._sheets["proof"].verdicts.reason.text()
 
@@ -243,16 +243,17 @@ def test_a_recording_without_reference_shows_no_errors(opened, qtbot, streams):
     from fusus.project.commands import SetValue
 
     without = {k: v for k, v in streams.items() if k not in ("reference", "gnss")}
-    create_recording(opened.desk.document.folder, RecordingInfo(name="bare", kind="flight"), without)
-    opened.desk.document.recordings_changed.emit(None)
-    opened.desk.do(SetValue("fusion.recording", "bare", "Look"))
+    create_recording(opened.session.document.folder, RecordingInfo(name="bare", kind="flight"), without)
+    opened.session.document.recordings_changed.emit(None)
+    opened.session.do(SetValue("fusion.recording", "bare", "Look"))
     opened.show_stage("fusion")
     qtbot.waitUntil(
-        lambda: opened.desk.study_is_current and opened.desk.study.study.request.recording == "bare", timeout=30_000
+        lambda: opened.session.fusion_is_current and opened.session.fusion.study.request.recording == "bare",
+        timeout=30_000,
     )
     assert "No reference" in opened._sheets["fusion"].errors.tilt.title.text()
-    assert any(n.subject == "There is nothing to measure against" for n in opened.margin.notes)
-    assert opened.thread.beads["fusion"].state.headline == "no reference"
+    assert any(n.subject == "There is nothing to measure against" for n in opened.notes_panel.notes)
+    assert opened.stage_bar.buttons["fusion"].state.headline == "no reference"
 
 
 def test_pictures_of_all_stages_without_a_display(flown, tmp_path):
@@ -285,8 +286,8 @@ def test_a_real_window_under_a_virtual_screen(flown, tmp_path):
     code = (
         "import sys; from pathlib import Path; from PyQt6.QtCore import QTimer, QSettings;"
         "from fusus.app.__main__ import make_application; app = make_application(['x']);"
-        "from fusus.app.window import Window, apply_theme; from fusus.app.settings import Settings; apply_theme('light');"
-        f"w = Window(Settings(QSettings({str(tmp_path / 's.ini')!r}, QSettings.Format.IniFormat))); w.show(); w.desk.open(Path({str(flown)!r}));"
+        "from fusus.app.window.window import Window, apply_theme; from fusus.app.settings import Settings; apply_theme('light');"
+        f"w = Window(Settings(QSettings({str(tmp_path / 's.ini')!r}, QSettings.Format.IniFormat))); w.show(); w.session.open(Path({str(flown)!r}));"
         "QTimer.singleShot(1500, lambda: (print(app.platformName(), w.isActiveWindow() or w.isVisible(), w.stage), w.close()));"
         "sys.exit(app.exec())"
     )

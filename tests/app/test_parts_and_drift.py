@@ -8,9 +8,9 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QCheckBox, QLabel, QMenu, QPushButton
 
-from fusus.app.routes import findables
 from fusus.app.stages.parts import files
 from fusus.app.stages.registry import STAGES
+from fusus.app.window.routes import findables
 from fusus.project.commands import SetValue
 from fusus.project.records import Budgets, Parts
 
@@ -20,13 +20,16 @@ CHOSEN = Parts(imu="Birch 1", barometer="Fen 3", magnetometer="Needle 1", receiv
 @pytest.fixture
 def equipped(opened, qtbot):
     """A window whose craft has parts, predicted."""
-    opened.desk.do(SetValue("parts", CHOSEN, "Choose parts"))
+    opened.session.do(SetValue("parts", CHOSEN, "Choose parts"))
     settled(opened, qtbot)
     return opened
 
 
 def settled(window, qtbot):
-    qtbot.waitUntil(lambda: window.desk.foresight.outlook_is_current and not window.desk.jobs.running, timeout=60_000)
+    qtbot.waitUntil(
+        lambda: window.session.answers.is_current("parts.prediction") and not window.session.jobs.running,
+        timeout=60_000,
+    )
 
 
 def cells(table):
@@ -46,9 +49,9 @@ def test_without_parts_the_stages_say_what_to_do_first(opened, qtbot):
     settled(opened, qtbot)
     for stage in ("parts", "drift"):
         opened.show_stage(stage)
-        assert opened.margin.notes[0].subject == "No IMU is chosen"
-        assert opened.thread.beads[stage].state.fill == 0.0
-    opened.margin.followed.emit("parts.imu")
+        assert opened.notes_panel.notes[0].subject == "No IMU is chosen"
+        assert opened.stage_bar.buttons[stage].state.fill == 0.0
+    opened.notes_panel.followed.emit("parts.imu")
     assert opened.stage == "parts"
     assert len(cells(sheet(opened, "parts").table)) >= 12, "the catalogue shows before anything is chosen"
 
@@ -67,12 +70,12 @@ def test_the_brief_says_what_it_asks_and_which_sensors_modes_need(opened, qtbot)
     assert "needed" in matrix["Rate"][1] and matrix["Rate"][2] == "–" and "either" in matrix["Position hold"][4]
     box = opened.ledger.findChild(QCheckBox, "mode-rate")
     box.click()
-    assert "rate" in opened.desk.project.brief.modes
+    assert "rate" in opened.session.project.brief.modes
     qtbot.waitUntil(lambda: any(r[0] == "● Rate" for r in cells(brief.matrix)))
     sheet(opened, "brief", "needs")
     qtbot.waitUntil(lambda: {r[0]: r for r in cells(brief.needs)}["Gyro range"][2] != before)
     opened.actions_by_id["undo"].trigger()
-    assert "rate" not in opened.desk.project.brief.modes
+    assert "rate" not in opened.session.project.brief.modes
     sheet(opened, "brief", "place")
     assert brief.drift.data()[1][0].size > 0
 
@@ -84,21 +87,21 @@ def test_empty_figures_mean_none(opened, qtbot):
     row.edit.setFocus()
     qtbot.keyClicks(row.edit, "45 cr")
     qtbot.keyClick(row.edit, Qt.Key.Key_Return)
-    assert opened.desk.project.brief.budgets.price == 45.0
+    assert opened.session.project.brief.budgets.price == 45.0
     row.edit.selectAll()
     qtbot.keyClick(row.edit, Qt.Key.Key_Delete)
     qtbot.keyClick(row.edit, Qt.Key.Key_Return)
-    assert opened.desk.project.brief.budgets.price is None and row.edit.placeholderText() == "no limit"
+    assert opened.session.project.brief.budgets.price is None and row.edit.placeholderText() == "no limit"
 
 
 def test_choosing_parts_fills_the_strip_and_the_beads(equipped, qtbot):
     strip = equipped.strip.findChild(QLabel, "strip-tilt-predicted")
     before = strip.text()
     assert before.startswith("●") and "datasheets" in strip.toolTip()
-    assert equipped.thread.beads["parts"].state.headline == "44 cr"
-    assert "in reach" in equipped.thread.beads["drift"].state.headline
-    equipped.desk.do(SetValue("parts.imu", "Dogwood 1", "x"))
-    assert equipped.thread.beads["parts"].state.stale, "the notch shows until the new prediction is there"
+    assert equipped.thread.buttons["parts"].state.headline == "44 cr"
+    assert "in reach" in equipped.thread.buttons["drift"].state.headline
+    equipped.session.do(SetValue("parts.imu", "Dogwood 1", "x"))
+    assert equipped.thread.buttons["parts"].state.stale, "the notch shows until the new prediction is there"
     settled(equipped, qtbot)
     assert equipped.strip.findChild(QLabel, "strip-tilt-predicted").text() != before
 
@@ -107,14 +110,14 @@ def test_ledger_offers_parts_and_the_boards_own_magnetometer(equipped, qtbot):
     equipped.show_stage("parts")
     box = equipped.ledger.rows["parts.magnetometer"].box
     assert all("on board" not in box.itemText(i) for i in range(box.count()))
-    equipped.desk.do(SetValue("parts.imu", "Birch 9", "x"))
+    equipped.session.do(SetValue("parts.imu", "Birch 9", "x"))
     box = equipped.ledger.rows["parts.magnetometer"].box
     at = next(i for i in range(box.count()) if "on board" in box.itemText(i))
     box.setCurrentIndex(at)
     box.activated.emit(at)
-    assert equipped.desk.project.parts.magnetometer == "Birch 9"
+    assert equipped.session.project.parts.magnetometer == "Birch 9"
     settled(equipped, qtbot)
-    assert equipped.desk.foresight.outlook.study.choice.magnetometer is equipped.desk.foresight.outlook.study.choice.imu
+    assert equipped.session.prediction.study.choice.magnetometer is equipped.session.prediction.study.choice.imu
 
 
 def test_catalogue_choose_copy_edit_and_take_off(equipped, qtbot):
@@ -124,36 +127,36 @@ def test_catalogue_choose_copy_edit_and_take_off(equipped, qtbot):
     assert parts.datasheet.title.text() == "IMU Cedar 1" and parts.datasheet.checks.rowCount() > 8
     parts.datasheet.rename.setText("Mine")
     parts.datasheet.findChild(QPushButton, "copy-part").click()
-    assert [p.name for p in equipped.desk.project.parts.own] == ["Mine"]
+    assert [p.name for p in equipped.session.project.parts.own] == ["Mine"]
     settled(equipped, qtbot)
     names = [r[0].removesuffix(" (own)") for r in cells(parts.table)]
     parts.table.selectRow(names.index("Mine"))
     fields = parts.datasheet.fields
     row = [r[0] for r in cells(fields)].index("Gyro noise density")
     fields.item(row, 1).setText("9 mdps/√Hz")
-    assert equipped.desk.project.parts.own[0].figures["gyro_noise"] == pytest.approx(np.radians(9e-3))
+    assert equipped.session.project.parts.own[0].figures["gyro_noise"] == pytest.approx(np.radians(9e-3))
     settled(equipped, qtbot)
     fields.item(row, 1).setText("nine")
     assert "cannot be read" in parts.datasheet.fault.text() and fields.item(row, 1).text() == "9 mdeg/s/√Hz"
     fields.item(row, 1).setText("")
     settled(equipped, qtbot)
-    assert "gyro_noise" not in equipped.desk.project.parts.own[0].figures
+    assert "gyro_noise" not in equipped.session.project.parts.own[0].figures
     assert cells(parts.datasheet.fields)[row][2] == "assumed" and cells(parts.datasheet.fields)[row][1].startswith("(")
     parts.findChild(QPushButton, "choose-part").click()
-    assert equipped.desk.project.parts.imu == "Mine"
+    assert equipped.session.project.parts.imu == "Mine"
     settled(equipped, qtbot)
     assert any("gaps" in n.subject for n in equipped.margin.notes)
     parts.datasheet.findChild(QPushButton, "remove-part").click()
-    assert equipped.desk.project.parts.own == () and equipped.desk.project.parts.imu is None
+    assert equipped.session.project.parts.own == () and equipped.session.project.parts.imu is None
     for _ in range(2):
         equipped.actions_by_id["undo"].trigger()
-    assert equipped.desk.project.parts.imu == "Mine"
+    assert equipped.session.project.parts.imu == "Mine"
 
 
 def test_a_copy_wants_a_name(equipped):
     parts = sheet(equipped, "parts", "catalogue")
     parts.datasheet.findChild(QPushButton, "copy-part").click()
-    assert "name" in parts.datasheet.fault.text() and not equipped.desk.project.parts.own
+    assert "name" in parts.datasheet.fault.text() and not equipped.session.project.parts.own
 
 
 @pytest.mark.slow
@@ -161,9 +164,7 @@ def test_ranking_suites_and_taking_one(equipped, qtbot):
     parts = sheet(equipped, "parts", "suites")
     assert "seconds" in parts.rank_words.text()
     parts.findChild(QPushButton, "rank").click()
-    qtbot.waitUntil(
-        lambda: equipped.desk.foresight.ranking is not None and not equipped.desk.jobs.running, timeout=120_000
-    )
+    qtbot.waitUntil(lambda: equipped.session.ranking is not None and not equipped.session.jobs.running, timeout=120_000)
     assert "2952 suites" in parts.rank_words.text() and parts.front.rowCount() > 10
     names, columns = parts.chart.data()
     assert names[0] == "price_cr" and len(columns[0]) == 2952 and columns[2].sum() == parts.front.rowCount()
@@ -172,19 +173,19 @@ def test_ranking_suites_and_taking_one(equipped, qtbot):
     parts.chart.picked.emit(int(parts.chart._front[2]))
     assert parts.front.currentRow() == 2
     parts.findChild(QPushButton, "take-suite").click()
-    assert equipped.desk.project.parts.imu == parts._suites[2].choice.imu.part.name
-    equipped.desk.do(SetValue("brief.mission.wind_m_s", 9.0, "x"))
+    assert equipped.session.project.parts.imu == parts._suites[2].choice.imu.part.name
+    equipped.session.do(SetValue("brief.mission.wind_m_s", 9.0, "x"))
     settled(equipped, qtbot)
     sheet(equipped, "parts", "suites")
     assert "rank again" in parts.rank_words.text()
 
 
 def test_a_ranking_can_be_cancelled(equipped, qtbot):
-    equipped.desk.foresight.run_ranking()
-    qtbot.waitUntil(lambda: any(j.title == "Ranking suites" for j in equipped.desk.jobs.running))
-    equipped.desk.jobs.cancel()
-    qtbot.waitUntil(lambda: not equipped.desk.jobs.running, timeout=30_000)
-    assert equipped.desk.foresight.ranking is None
+    equipped.session.rank()
+    qtbot.waitUntil(lambda: any(j.title == "Ranking suites" for j in equipped.session.jobs.running))
+    equipped.session.jobs.cancel()
+    qtbot.waitUntil(lambda: not equipped.session.jobs.running, timeout=30_000)
+    assert equipped.session.ranking is None
 
 
 def test_registers_and_schools(equipped):
@@ -201,25 +202,25 @@ def test_registers_and_schools(equipped):
 def test_files_of_parts_in_and_out(equipped, tmp_path, qtbot):
     good = {"parts": [{"kind": "barometer", "name": "Mine", "figures": {"noise": "0.5 Pa", "price": 2}}]}
     (tmp_path / "good.json").write_text(json.dumps(good))
-    files.import_parts(equipped.desk, equipped, tmp_path / "good.json")
-    assert equipped.desk.project.parts.own[0].name == "Mine" and "1 parts" in equipped.notice.words.text()
+    files.import_parts(equipped.session, equipped, tmp_path / "good.json")
+    assert equipped.session.project.parts.own[0].name == "Mine" and "1 parts" in equipped.notice.words.text()
     (tmp_path / "bad.json").write_text("{")
-    files.import_parts(equipped.desk, equipped, tmp_path / "bad.json")
+    files.import_parts(equipped.session, equipped, tmp_path / "bad.json")
     assert "no JSON" in equipped.notice.words.text()
     settled(equipped, qtbot)
-    files.export_parts(equipped.desk, equipped, tmp_path / "all.json")
-    files.save_shopping(equipped.desk, equipped, tmp_path / "s.csv")
-    files.save_wiring(equipped.desk, equipped, tmp_path / "w.csv")
+    files.export_parts(equipped.session, equipped, tmp_path / "all.json")
+    files.save_shopping(equipped.session, equipped, tmp_path / "s.csv")
+    files.save_wiring(equipped.session, equipped, tmp_path / "w.csv")
     assert "Mine" in (tmp_path / "all.json").read_text() and "Tern 3" in (tmp_path / "s.csv").read_text()
     assert "0x76" in (tmp_path / "w.csv").read_text()
-    files.save_wiring(equipped.desk, equipped, tmp_path / "none" / "w.csv")
+    files.save_wiring(equipped.session, equipped, tmp_path / "none" / "w.csv")
     assert "none" in equipped.notice.words.text()
 
 
 def test_budget_bars_add_up_name_their_sources_and_lead_to_them(equipped, qtbot):
     drift = sheet(equipped, "drift", "budget")
     bars = drift.budget.bars
-    assert len(bars.bars) == len(equipped.desk.project.brief.requirements)
+    assert len(bars.bars) == len(equipped.session.project.brief.requirements)
     for _, _, _, pieces in bars.bars:
         assert sum(share for _, share in pieces) == pytest.approx(1.0, abs=1e-9)
     bars.grab()
@@ -234,7 +235,7 @@ def test_budget_bars_add_up_name_their_sources_and_lead_to_them(equipped, qtbot)
 
 def test_errors_along_the_mission_at_rest_and_allan_curves(equipped, tmp_path):
     drift = sheet(equipped, "drift", "mission")
-    assert len(cells(drift.values)) == len(equipped.desk.project.brief.requirements)
+    assert len(cells(drift.values)) == len(equipped.session.project.brief.requirements)
     for i in range(drift.quantity.count()):
         drift.quantity.setCurrentIndex(i)
         drift.quantity.activated.emit(i)
@@ -263,20 +264,20 @@ def test_units_are_offered_at_a_click(equipped, qtbot):
     next(a for a in menu.actions() if a.text() == "g").trigger()
     menu.close()
     assert row.units.text() == "g" and float(row.edit.text()) == pytest.approx(1.5 / 9.80665, rel=1e-3)
-    assert equipped.desk.project.brief.mission.vibration_acc_m_s2 == 1.5, "the figure stays"
+    assert equipped.session.project.brief.mission.vibration_acc_m_s2 == 1.5, "the figure stays"
 
 
 def test_surroundings_are_rows_of_drift_too(equipped, qtbot):
     equipped.show_stage("drift")
     assert {"brief.mission.warming_k", "drift.averaging_s", "parts.fitting.foam"} <= set(equipped.ledger.rows)
-    before = equipped.desk.foresight.outlook.reckoning.holds_s
-    equipped.desk.do(SetValue("drift.limit_m", 30.0, "x"))
+    before = equipped.session.prediction.reckoning.holds_s
+    equipped.session.do(SetValue("drift.limit_m", 30.0, "x"))
     settled(equipped, qtbot)
-    assert equipped.desk.foresight.outlook.reckoning.holds_s > before
+    assert equipped.session.prediction.reckoning.holds_s > before
 
 
 def test_findings_name_the_weakest_source_and_lead_on(equipped, qtbot):
-    equipped.desk.do(SetValue("brief.requirements.2.limit", 0.05, "x"))
+    equipped.session.do(SetValue("brief.requirements.2.limit", 0.05, "x"))
     settled(equipped, qtbot)
     equipped.show_stage("drift")
     worst = equipped.margin.notes[0]
@@ -304,7 +305,7 @@ def test_parts_are_found_by_name_and_budgets_are_watched(equipped, qtbot):
     found.go()
     assert equipped.stage == "parts" and equipped.sheets.currentWidget().datasheet.name == "Mere 2"
     budgets = Budgets(price=20.0, mass_kg=0.001, current_a=0.001, bus_share=0.001)
-    equipped.desk.do(SetValue("brief.budgets", budgets, "x"))
+    equipped.session.do(SetValue("brief.budgets", budgets, "x"))
     settled(equipped, qtbot)
     subjects = {n.subject for n in equipped.margin.notes}
     assert {f"Over the {b} budget" for b in ("price", "mass", "current")} <= subjects

@@ -26,8 +26,8 @@ def proof(window, qtbot, tmp_path, streams):
     create_recording(folder, RecordingInfo(name="track", kind="other"), {"reference": track})
     bare = {k: v for k, v in streams.items() if k != "reference"}
     create_recording(folder, RecordingInfo(name="bare", kind="flight"), bare)
-    assert window.desk.open(folder)
-    qtbot.waitUntil(lambda: len(window.desk.judgements) == 3 and not window.desk.jobs.running, timeout=120_000)
+    assert window.session.open(folder)
+    qtbot.waitUntil(lambda: len(window.session.judgements) == 3 and not window.session.jobs.running, timeout=120_000)
     window.show_stage("proof")
     return window
 
@@ -43,7 +43,7 @@ def push(window, name):
 
 
 def idle(window, qtbot):
-    qtbot.waitUntil(lambda: not window.desk.jobs.running, timeout=60_000)
+    qtbot.waitUntil(lambda: not window.session.jobs.running, timeout=60_000)
 
 
 def test_a_cell_leads_to_the_stretch_that_decides_it(proof, qtbot, qtmodeltester):
@@ -54,31 +54,35 @@ def test_a_cell_leads_to_the_stretch_that_decides_it(proof, qtbot, qtmodeltester
     column = page.model.column_of("hop")
     assert "pass" in page.model.index(0, column).data()
     page.table.setCurrentIndex(page.model.index(0, column))
-    qtbot.waitUntil(lambda: proof.desk.proving.result("stretch") is not None, timeout=60_000)
+    qtbot.waitUntil(lambda: proof.session.answers.result("proof.stretch") is not None, timeout=60_000)
     idle(proof, qtbot)
     assert "Tilt in hop: pass" in page.reason.text() and "Deciding:" in page.reason.text()
     shown = page.figures["°"]
     assert shown.isVisibleTo(page) and "judged estimate over hop" in shown.title.text()
     push(proof, "deciding-near")
     (start, end), _ = shown.item.vb.viewRange()
-    d = proof.desk.proving.result("stretch").deciding
+    d = proof.session.answers.result("proof.stretch")[0].deciding
     assert start < d.start_s < d.end_s < end and end - start < 2 * (d.end_s - d.start_s)
     push(proof, "deciding-whole")
     assert shown.item.vb.viewRange()[0][1] > 80
     own = page.model.column_of("hop", "board")
     page.table.setCurrentIndex(page.model.index(0, own))
-    qtbot.waitUntil(lambda: proof.desk.proving.result("stretch").source == "board", timeout=60_000)
-    assert float(np.abs(proof.desk.proving.result("stretch").errors).max()) < 1e-6, "the board was given the truth"
+    qtbot.waitUntil(lambda: proof.session.answers.result("proof.stretch")[0].source == "board", timeout=60_000)
+    assert float(np.abs(proof.session.answers.result("proof.stretch")[0].errors).max()) < 1e-6, (
+        "the board was given the truth"
+    )
     page.table.doubleClicked.emit(page.model.index(0, column))
     assert proof.stage == "fusion"
 
 
 def test_flights_are_pooled_once_two_are_measured(proof, qtbot):
     page = sheet_of(proof).verdicts
-    proof.desk.proving.pool()
+    proof.session.ask("proof.pooled")
     idle(proof, qtbot)
     assert "pooling needs two" in proof.notice.words.text(), "bare and track hold no attitude to measure"
-    assert proof.desk.proving.result("pooled") is None and not any(c.title == "all flights" for c in page.model.columns)
+    assert proof.session.answers.result("proof.pooled") is None and not any(
+        c.title == "all flights" for c in page.model.columns
+    )
 
 
 def test_a_reference_is_declared_read_back_and_taken_off(proof, qtbot):
@@ -93,20 +97,22 @@ def test_a_reference_is_declared_read_back_and_taken_off(proof, qtbot):
     page.sigmas["position"].setText("0,05")
     push(proof, "reference-declare")
     idle(proof, qtbot)
-    made = proof.desk.project.proof.declared("bare")
+    made = proof.session.project.proof.declared("bare")
     assert made.kind == "track" and made.other == "track" and made.sigmas == {"position": 0.05}
-    qtbot.waitUntil(lambda: any(j.recording == "bare" and j.reference for j in proof.desk.judgements), timeout=60_000)
+    qtbot.waitUntil(
+        lambda: any(j.recording == "bare" and j.reference for j in proof.session.judgements), timeout=60_000
+    )
     assert "velocity" in page.result.text() and page.declared.rowCount() == 1
     push(proof, "reference-align")
     idle(proof, qtbot)
-    assert abs(proof.desk.project.proof.declared("bare").clock_offset_s) < 0.05
+    assert abs(proof.session.project.proof.declared("bare").clock_offset_s) < 0.05
     page.kind.setCurrentIndex(page.kind.findData("jig"))
     page.points.setPlainText("1:3 roll 3")
     push(proof, "reference-declare")
-    assert "needs “pitch”" in proof.notice.words.text() and proof.desk.project.proof.declared("bare").kind == "track"
-    proof.desk.step(back=True)
+    assert "needs “pitch”" in proof.notice.words.text() and proof.session.project.proof.declared("bare").kind == "track"
+    proof.session.step(back=True)
     push(proof, "reference-remove")
-    assert proof.desk.project.proof.declared("bare") is None
+    assert proof.session.project.proof.declared("bare") is None
 
 
 def test_causes_are_listed_with_the_sign_of_the_chosen_one(proof, qtbot):
@@ -119,7 +125,7 @@ def test_causes_are_listed_with_the_sign_of_the_chosen_one(proof, qtbot):
     assert "from:to in seconds" in proof.notice.words.text()
     page.span.setText("14:40")
     push(proof, "find-causes")
-    qtbot.waitUntil(lambda: proof.desk.proving.result("causes") is not None, timeout=60_000)
+    qtbot.waitUntil(lambda: proof.session.answers.result("proof.causes") is not None, timeout=60_000)
     idle(proof, qtbot)
     assert page.table.rowCount() == len(wander.CAUSES) + 1 and "14 to 40 s" in page.note.text()
     for row in range(len(wander.CAUSES)):
@@ -143,7 +149,7 @@ def test_cards_are_noted_in_the_book_and_tick_requirements(proof, qtbot):
     push(proof, "card-pass")
     qtbot.waitUntil(lambda: page.table.item(row, 2).text() == "passed", timeout=60_000)
     assert "Tilt ●" in page.text.text() and "steady" in page.text.text()
-    last = book.entries(proof.desk.document.folder)[-1]
+    last = book.entries(proof.session.document.folder)[-1]
     assert (last["what"], last["card"], last["recording"]) == ("test card", "first hover", "hop")
 
 
@@ -170,7 +176,7 @@ def test_the_calendar_page_lists_and_notes(proof, qtbot):
     for box in page.boxes:
         box.setChecked(True)
     push(proof, "preflight-note")
-    assert book.entries(proof.desk.document.folder)[-1]["what"] == "preflight"
+    assert book.entries(proof.session.document.folder)[-1]["what"] == "preflight"
 
 
 def test_pictures_show_below_their_entry(proof, qtbot, tmp_path):
@@ -186,7 +192,7 @@ def test_pictures_show_below_their_entry(proof, qtbot, tmp_path):
     page.attached = [picture]
     qtbot.mouseClick(proof.findChild(QPushButton, "book-write"), Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: not page.attached, timeout=20_000)
-    entry = book.entries(proof.desk.document.folder)[-1]
+    entry = book.entries(proof.session.document.folder)[-1]
     assert entry["firmware"] == "0.4.2" and len(entry["pictures"]) == 1 and not page.attached
     page.entries.selectRow(0)
     qtbot.waitUntil(lambda: not page.picture.isHidden(), timeout=20_000)
@@ -198,7 +204,7 @@ def test_pictures_show_below_their_entry(proof, qtbot, tmp_path):
 
 
 def test_the_book_is_seen_by_part_and_by_kind(proof):
-    folder = proof.desk.document.folder
+    folder = proof.session.document.folder
     book.add_event(folder, "repair", "resoldered", part="imu")
     book.add_event(folder, "flight", "round the mast", minutes=9)
     book.add_event(folder, "knock", "fell")

@@ -21,12 +21,12 @@ from PyQt6.QtWidgets import (
 )
 from tests.logs.tables import lines, write
 
-from fusus.app.actions import ACTIONS
-from fusus.app.finder import Finder
 from fusus.app.ledger.rows import FigureRow
-from fusus.app.routes import findables
+from fusus.app.panels.finder import Finder
+from fusus.app.panels.start import Card
 from fusus.app.stages.registry import STAGES
-from fusus.app.start import Card
+from fusus.app.window.actions import ACTIONS
+from fusus.app.window.routes import findables
 from fusus.project import store
 from fusus.project.document import Document
 
@@ -52,40 +52,40 @@ def test_first_start_shows_three_ways_in(window):
 
 def test_a_new_craft_opens_at_its_brief(window, tmp_path):
     assert window.openings.new_project(tmp_path / "Ruff", "Ruff")
-    assert window.stage == "brief" and window.thread.craft.text() == "Ruff" and "Ruff" in window.windowTitle()
+    assert window.stage == "brief" and window.stage_bar.craft.text() == "Ruff" and "Ruff" in window.windowTitle()
     assert not window.openings.new_project(tmp_path / "Ruff", "Ruff") and "already" in window.notice.words.text()
-    assert any("place" in n.subject.lower() for n in window.margin.notes)
+    assert any("place" in n.subject.lower() for n in window.notes_panel.notes)
 
 
 def test_last_project_is_remembered(window, flown, settings):
-    window.desk.open(flown)
-    assert window.desk.recent()[0] == str(flown)
+    window.session.open(flown)
+    assert window.session.recent()[0] == str(flown)
 
 
 def test_opening_rubbish_keeps_the_window(window, tmp_path):
-    assert not window.desk.open(tmp_path)
+    assert not window.session.open(tmp_path)
     assert "no Fusus project" in window.notice.words.text() and window.notice.isVisible()
 
 
 def test_beads_are_the_navigation(opened, qtbot):
     for stage in STAGES:
-        qtbot.mouseClick(opened.thread.beads[stage.name], Qt.MouseButton.LeftButton)
-        assert opened.stage == stage.name and opened.thread.beads[stage.name].isChecked()
+        qtbot.mouseClick(opened.stage_bar.buttons[stage.name], Qt.MouseButton.LeftButton)
+        assert opened.stage == stage.name and opened.stage_bar.buttons[stage.name].isChecked()
     qtbot.keyClick(opened, "1", Qt.KeyboardModifier.ControlModifier)
     assert opened.stage == "brief"
     assert (
-        opened.thread.beads["fusion"].state.headline.startswith("tilt")
-        and opened.thread.beads["fusion"].state.fill == 1.0
+        opened.stage_bar.buttons["fusion"].state.headline.startswith("tilt")
+        and opened.stage_bar.buttons["fusion"].state.fill == 1.0
     )
 
 
 def test_typing_edits_the_document_with_any_unit(opened, qtbot):
     opened.show_stage("brief")
     type_in(qtbot, edit(opened, "brief.craft.mass_kg"), "850 g")
-    assert opened.desk.project.brief.craft.mass_kg == pytest.approx(0.85)
+    assert opened.session.project.brief.craft.mass_kg == pytest.approx(0.85)
     assert edit(opened, "brief.craft.mass_kg").text() == "850"
     type_in(qtbot, edit(opened, "brief.requirements.0.limit"), "1,5")
-    assert np.degrees(opened.desk.project.brief.requirements[0].limit) == pytest.approx(1.5)
+    assert np.degrees(opened.session.project.brief.requirements[0].limit) == pytest.approx(1.5)
     assert "Tilt ≤ 1.5°" in [w.text() for w in opened.strip.findChildren(QLabel)]
 
 
@@ -96,17 +96,17 @@ def test_wrong_input_is_marked_and_the_last_good_value_kept(opened, qtbot):
         type_in(qtbot, row.edit, text)
         assert message in row.fault.text() and row.fault.isVisible() and row.edit.text() == "1"
     type_in(qtbot, row.edit, "2")
-    assert not row.fault.isVisible() and opened.desk.project.brief.craft.mass_kg == 2.0
+    assert not row.fault.isVisible() and opened.session.project.brief.craft.mass_kg == 2.0
 
 
 def test_document_changes_reach_the_view_without_a_new_command(opened):
     from fusus.project.commands import SetValue
 
     opened.show_stage("brief")
-    opened.desk.do(SetValue("brief.craft.arm_m", 0.31, "Set arm"))
-    assert edit(opened, "brief.craft.arm_m").text() == "0.31" and opened.desk.document.undo_label == "Set arm"
+    opened.session.do(SetValue("brief.craft.arm_m", 0.31, "Set arm"))
+    assert edit(opened, "brief.craft.arm_m").text() == "0.31" and opened.session.document.undo_label == "Set arm"
     opened.actions_by_id["undo"].trigger()
-    assert edit(opened, "brief.craft.arm_m").text() == "0.2" and opened.desk.document.undo_label is None
+    assert edit(opened, "brief.craft.arm_m").text() == "0.2" and opened.session.document.undo_label is None
     opened.actions_by_id["redo"].trigger()
     assert edit(opened, "brief.craft.arm_m").text() == "0.31"
 
@@ -115,17 +115,17 @@ def test_a_destroyed_row_is_forgotten(opened, qtbot):
     from fusus.app.ledger.rows import FigureSpec
     from fusus.project.commands import SetValue
 
-    row = FigureRow(opened.desk, FigureSpec("brief.craft.arm_m", "Arm", "length", "m"))
+    row = FigureRow(opened.session, FigureSpec("brief.craft.arm_m", "Arm", "length", "m"))
     with qtbot.waitSignal(row.destroyed):
         row.deleteLater()
-    opened.desk.do(SetValue("brief.craft.arm_m", 0.4, "Set arm"))
+    opened.session.do(SetValue("brief.craft.arm_m", 0.4, "Set arm"))
 
 
 def test_units_change_the_view_alone(opened):
     opened.show_stage("brief")
     row = opened.ledger.rows["brief.craft.arm_m"]
     row.show_unit("mm")
-    assert row.edit.text() == "200" and opened.desk.document.undo_label is None
+    assert row.edit.text() == "200" and opened.session.document.undo_label is None
     assert opened.settings.unit_of("brief.craft.arm_m", "m") == "mm"
 
 
@@ -137,25 +137,25 @@ def test_evidence_is_said_at_the_mark(opened):
     menu = mark.findChild(QMenu)
     next(a for a in menu.actions() if a.text().startswith("B")).trigger()
     menu.close()
-    assert opened.desk.project.evidence("brief.craft.mass_kg").source == "bench" and mark.evidence.mark == "B"
+    assert opened.session.project.evidence("brief.craft.mass_kg").source == "bench" and mark.evidence.mark == "B"
     assert "Bench" in mark.toolTip()
 
 
 def test_requirements_come_and_go(opened, qtbot):
     opened.show_stage("brief")
-    count = len(opened.desk.project.brief.requirements)
+    count = len(opened.session.project.brief.requirements)
     button = opened.ledger.findChild(QWidget, "add-requirement")
     button.menu().actions()[0].trigger()
     assert (
-        len(opened.desk.project.brief.requirements) == count + 1
+        len(opened.session.project.brief.requirements) == count + 1
         and f"brief.requirements.{count}.limit" in opened.ledger.rows
     )
     box = opened.ledger.findChildren(QComboBox, "statistic-tilt")[0]
     box.activated.emit(2)
-    assert opened.desk.project.brief.requirements[0].statistic == "max"
+    assert opened.session.project.brief.requirements[0].statistic == "max"
     opened.actions_by_id["undo"].trigger()
     opened.actions_by_id["undo"].trigger()
-    assert len(opened.desk.project.brief.requirements) == count
+    assert len(opened.session.project.brief.requirements) == count
 
 
 def test_fusion_shows_errors_band_and_findings(opened, qtbot):
@@ -164,7 +164,7 @@ def test_fusion_shows_errors_band_and_findings(opened, qtbot):
     names, columns = sheet.errors.tilt.data()
     assert names[0].startswith("t_s") and len(columns[0]) > 500 and any("sigma" in n for n in names)
     assert sheet.errors.table.rowCount() == 2 and "judged" in sheet.errors.table.item(0, 0).text()
-    assert opened.margin.notes and opened.margin.notes[0].severity in ("stop", "mind", "fine")
+    assert opened.notes_panel.notes and opened.notes_panel.notes[0].severity in ("stop", "mind", "fine")
     qtbot.waitUntil(lambda: bool(sheet.errors.rose.reading.text()))  # the small figures follow in slices
     sheet.errors.tilt.moved.emit(30.0)
     assert "30 s" in sheet.errors.rose.reading.text()
@@ -174,16 +174,16 @@ def test_fusion_shows_errors_band_and_findings(opened, qtbot):
 
 def test_picking_estimators_runs_them(opened, qtbot):
     opened.show_stage("fusion")
-    before = opened.desk.study
+    before = opened.session.fusion
     opened.ledger.findChild(QCheckBox, "run-mahony").click()
-    assert opened.desk.project.fusion.estimators[-1] == "mahony"
-    assert opened.thread.beads["fusion"].state.stale, "the notch shows until the new result is there"
-    qtbot.waitUntil(lambda: opened.desk.study is not before and opened.desk.study_is_current, timeout=30_000)
+    assert opened.session.project.fusion.estimators[-1] == "mahony"
+    assert opened.stage_bar.buttons["fusion"].state.stale, "the notch shows until the new result is there"
+    qtbot.waitUntil(lambda: opened.session.fusion is not before and opened.session.fusion_is_current, timeout=30_000)
     assert opened._sheets["fusion"].errors.table.rowCount() == 3
     opened.ledger.findChild(QRadioButton, "judged-mahony").click()
-    assert opened.desk.project.fusion.estimators[0] == "mahony" and "fusion.mahony.ki" in opened.ledger.rows
+    assert opened.session.project.fusion.estimators[0] == "mahony" and "fusion.mahony.ki" in opened.ledger.rows
     qtbot.waitUntil(
-        lambda: opened.desk.study_is_current and opened.desk.study.curves[0].title == "Mahony", timeout=30_000
+        lambda: opened.session.fusion_is_current and opened.session.fusion.curves[0].title == "Mahony", timeout=30_000
     )
 
 
@@ -191,18 +191,18 @@ def test_the_last_estimator_stays(opened):
     opened.show_stage("fusion")
     for name in ("complementary", "attitude-ekf"):
         opened.ledger.findChild(QCheckBox, f"run-{name}").click()
-    assert len(opened.desk.project.fusion.estimators) == 1
+    assert len(opened.session.project.fusion.estimators) == 1
 
 
 def test_a_tight_limit_fails_everywhere(opened, qtbot):
     opened.show_stage("brief")
     type_in(qtbot, edit(opened, "brief.requirements.0.limit"), "0.01")
     qtbot.waitUntil(
-        lambda: any("Tilt fails" in n.subject for s in STAGES if s.name == "proof" for n in s.notes(opened.desk)),
+        lambda: any("Tilt fails" in n.subject for s in STAGES if s.name == "proof" for n in s.notes(opened.session)),
         timeout=30_000,
     )
     opened.show_stage("proof")
-    assert opened.margin.notes[0].severity == "stop"
+    assert opened.notes_panel.notes[0].severity == "stop"
     shown = opened.strip.findChild(QLabel, "strip-tilt-flight")
     assert shown.text().startswith("■")
 
@@ -213,9 +213,9 @@ def test_help_explains_the_row_and_goes_away(opened, qtbot):
     assert "Click into a row" in opened.notice.words.text()
     opened.ledger.row_focused.emit("brief.craft.mass_kg")
     opened.actions_by_id["help"].trigger()
-    assert opened.margin.help_shown.title == "Mass"
-    opened.margin.show_help(None)
-    assert opened.margin.help_shown is None
+    assert opened.notes_panel.help_shown.title == "Mass"
+    opened.notes_panel.show_help(None)
+    assert opened.notes_panel.help_shown is None
 
 
 def test_every_row_has_help_and_a_name(opened):
@@ -227,7 +227,7 @@ def test_every_row_has_help_and_a_name(opened):
             if estimator:
                 from fusus.project.commands import SetValue
 
-                opened.desk.do(SetValue("fusion.estimators", (estimator,), "Pick"))
+                opened.session.do(SetValue("fusion.estimators", (estimator,), "Pick"))
             for path, row in opened.ledger.rows.items():
                 assert help_for(path) is not None, path
                 assert row.label_text
@@ -241,7 +241,7 @@ def test_find_anything(opened, qtbot):
     finder.edit.clear()
     qtbot.keyClicks(finder.edit, "hop")
     qtbot.keyClick(finder.edit, Qt.Key.Key_Return)
-    assert opened.stage == "fusion" and opened.desk.project.fusion.recording == "hop"
+    assert opened.stage == "fusion" and opened.session.project.fusion.recording == "hop"
     finder.edit.setText("gyro noise")
     qtbot.keyClick(finder.edit, Qt.Key.Key_Down)
     finder._go()
@@ -305,11 +305,11 @@ def test_a_dropped_log_is_looked_at_and_imported(opened, qtbot, tmp_path):
         dialog._accept()
 
     QTimer.singleShot(50, accept)
-    qtbot.waitUntil(lambda: "bench" in [r.name for r in opened.desk.recordings()], timeout=20_000)
-    info = next(r for r in opened.desk.recordings() if r.name == "bench")
+    qtbot.waitUntil(lambda: "bench" in [r.name for r in opened.session.recordings()], timeout=20_000)
+    info = next(r for r in opened.session.recordings() if r.name == "bench")
     assert info.kind == "still" and info.problems[0].line == 301
     qtbot.waitUntil(lambda: "defect" in opened.notice.words.text(), timeout=5000)
-    assert opened.desk.project.fusion.recording == "bench"
+    assert opened.session.project.fusion.recording == "bench"
 
 
 def test_an_unreadable_drop_is_told(opened, qtbot, tmp_path):
@@ -321,10 +321,10 @@ def test_an_unreadable_drop_is_told(opened, qtbot, tmp_path):
 
 def test_a_second_window_reads_only(window, flown):
     holder = Document.open(flown)
-    window.desk.open(flown)
+    window.session.open(flown)
     assert "read-only" in window.windowTitle() and "another Fusus" in window.notice.words.text()
     assert "another Fusus" in (
-        window.desk.do(__import__("fusus.project.commands", fromlist=["SetValue"]).SetValue("name", "X", "Rename"))
+        window.session.do(__import__("fusus.project.commands", fromlist=["SetValue"]).SetValue("name", "X", "Rename"))
         or ""
     )
     holder.close()
@@ -352,7 +352,7 @@ def test_start_imports_no_heavy_library():
     """numba, SciPy and polars cost seconds: they wait for the first job."""
     code = (
         "import sys; from fusus.app.__main__ import make_application; app = make_application(['x']); "
-        "from fusus.app.window import Window; from fusus.app.settings import Settings; w = Window(Settings()); w.show(); "
+        "from fusus.app.window.window import Window; from fusus.app.settings import Settings; w = Window(Settings()); w.show(); "
         "print([m for m in ('numba', 'scipy', 'polars', 'pyarrow') if m in sys.modules])"
     )
     out = subprocess.run(

@@ -23,7 +23,7 @@ from fusus.firmware.running.exchange import Given, single_rows
 
 NAMES = [i.name for i in ESTIMATORS]
 PRECISIONS = ("double", "single")
-DATA = Path(__file__).parents[2] / "data"
+DATA = Path(__file__).parents[1] / "data"
 
 
 def proved(plan, given, site, start=None):

@@ -37,7 +37,7 @@ def main(arguments: list[str]) -> int:
     """Open the window with the project named, or the last one."""
     _log_to_file()
     app = make_application(arguments)
-    from fusus.app.window import Window, apply_theme
+    from fusus.app.window.window import Window, apply_theme
 
     settings = Settings()
     apply_theme(settings.get(THEME))
@@ -59,7 +59,7 @@ def main(arguments: list[str]) -> int:
     window.show()
     named = arguments[1] if len(arguments) > 1 else settings.get(LAST_PROJECT)
     if named and (len(arguments) > 1 or Path(named, "project.json").exists()):
-        QTimer.singleShot(0, lambda: window.desk.open(Path(named)))
+        QTimer.singleShot(0, lambda: window.session.open(Path(named)))
     return int(app.exec())
 
 

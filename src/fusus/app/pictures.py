@@ -38,7 +38,7 @@ def save(widget: QWidget, path: Path) -> None:
 def main(arguments: list[str]) -> int:
     """Save pictures of all stages of a project: FOLDER OUT."""
     from fusus.app.__main__ import make_application
-    from fusus.app.window import Window, apply_theme
+    from fusus.app.window.window import Window, apply_theme
 
     folder, out = Path(arguments[1]), Path(arguments[2])
     app = make_application(arguments[:1])
@@ -49,15 +49,20 @@ def main(arguments: list[str]) -> int:
         window = Window(Settings(scratch))
         window.resize(QSize(1280, 800))
         window.show()
-        if not window.desk.open(folder):
+        if not window.session.open(folder):
             sys.stderr.write(f"fusus: {window.notice.words.text()}\n")
             return 2
         wait_for(
-            app, lambda: window.desk.study is not None and bool(window.desk.judgements) and not window.desk.jobs.running
+            app,
+            lambda: (
+                window.session.fusion is not None
+                and bool(window.session.judgements)
+                and not window.session.jobs.running
+            ),
         )
         for stage in STAGES:
             window.show_stage(stage.name)
-            wait_for(app, lambda: not window.desk.jobs.running, 20)
+            wait_for(app, lambda: not window.session.jobs.running, 20)
             save(window, out / f"{stage.name}.png")
         window.close()
         (out / ".settings.ini").unlink(missing_ok=True)

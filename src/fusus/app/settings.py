@@ -1,7 +1,7 @@
 """What the window remembers: each setting has a key, a default of its type, and a tip."""
 
 from dataclasses import dataclass
-from typing import Generic, TypeVar, cast
+from typing import Generic, TypeVar
 
 from PyQt6.QtCore import QSettings
 
@@ -36,7 +36,7 @@ class Settings:
             return setting.default
         try:
             if isinstance(setting.default, bool):
-                return cast(T, str(raw).lower() in ("true", "1", "yes"))
+                return str(raw).lower() in ("true", "1", "yes")
             return type(setting.default)(raw)
         except (TypeError, ValueError):
             return setting.default

@@ -144,8 +144,8 @@ def style_sheet(t: Tokens) -> str:
     QMenu::item {{ padding: 5px 24px 5px 20px; }}
     QMenu::item:disabled {{ color: {t.faint}; }}
     QMenu::separator {{ height: 1px; background: {t.rule}; margin: 4px 8px; }}
-    #thread, #strip {{ background: {t.band}; }}
-    #thread {{ background: {t.paper}; border-bottom: 1px solid {t.rule}; }}
+    #stage-bar, #strip {{ background: {t.band}; }}
+    #stage-bar {{ background: {t.paper}; border-bottom: 1px solid {t.rule}; }}
     #strip {{ border-top: 1px solid {t.rule}; }}
     #ledger, #margin {{ background: {t.paper}; }}
     #ledger {{ border-right: 1px solid {t.rule}; }}

@@ -12,6 +12,7 @@ from fusus.logs.mapping import Mapping
 from fusus.logs.problems import Problem
 from fusus.logs.streams import KINDS
 from fusus.project.evidence import Record
+from fusus.project.reads import note_file, note_folder
 from fusus.project.records import Place
 
 RECORDING_FORMAT = 1
@@ -63,6 +64,7 @@ def recordings_folder(project: Path) -> Path:
 
 def recording_names(project: Path) -> list[str]:
     """Return the names of a project's recordings; one still being written, in a hidden folder, is none yet."""
+    note_folder(recordings_folder(project))
     files = recordings_folder(project).glob(f"*/{RECORDING_FILE}")
     return sorted(path.parent.name for path in files if not path.parent.name.startswith("."))
 
@@ -95,6 +97,7 @@ def duplicates(infos: list[RecordingInfo]) -> dict[str, str]:
 def load_info(project: Path, name: str) -> RecordingInfo:
     """Return a recording's description."""
     folder = recordings_folder(project) / name
+    note_file(folder / RECORDING_FILE)
     if "/" in name or not (folder / RECORDING_FILE).exists():
         known = ", ".join(recording_names(project))
         raise RecordingError(name, f"there is no such recording. There are: {known or 'none yet; import one first'}.")

@@ -8,6 +8,7 @@ import polars as pl
 from fusus.core.arrays import Array, IntArray
 from fusus.errors import ProjectError, RecordingError
 from fusus.logs.info import StreamInfo, recordings_folder
+from fusus.project.reads import note_file
 
 
 class Stream:
@@ -45,6 +46,7 @@ class Stream:
 def load_stream(project: Path, recording: str, stream: str) -> Stream | None:
     """Return a stream, or None where the recording has none of that name."""
     path = recordings_folder(project) / recording / f"{stream}.parquet"
+    note_file(path)
     if not path.exists():
         return None
     try:

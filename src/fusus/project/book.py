@@ -7,6 +7,7 @@ from typing import Any
 
 from fusus.errors import ProjectError
 from fusus.project.atomic import append_line
+from fusus.project.reads import note_file
 
 BOOK_FILE = "book.jsonl"
 
@@ -29,6 +30,7 @@ def damaged(folder: Path) -> list[int]:
 
 def _lines(folder: Path) -> list[tuple[int, dict[str, Any] | None]]:
     path = folder / BOOK_FILE
+    note_file(path)
     if not path.exists():
         return []
     try:

@@ -9,6 +9,7 @@ from tests.conftest import flown_project, short_flight
 
 from fusus.core.estimation.mahony.parameters import Parameters as MahonyParameters
 from fusus.errors import CompilerError, ProjectError
+from fusus.firmware.running import programs
 from fusus.project import store
 from fusus.project.commands import SetValue, TakeCalibration
 from fusus.project.evidence import Evidence
@@ -51,7 +52,7 @@ def calibration(kind="gyro-bias", **parameters):
         ("loops.gyro_lowpass_hz", 70.0),
         ("loops.acc_lowpass_hz", 40.0),
         ("brief.craft.mass_kg", 1.4),
-        ("programs.use", False),
+        ("bench.use", False),
     ],
 )
 def test_what_changes_the_kit_changes_its_state(path, value, heron):

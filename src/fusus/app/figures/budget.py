@@ -1,7 +1,7 @@
 """Error budget: one bar a requirement, cut by source, with the limit as a tick; a piece leads to what causes it."""
 
 import numpy as np
-from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QColor, QFontMetricsF, QHelpEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QToolTip, QWidget
 
@@ -145,12 +145,12 @@ class BudgetBars(QWidget):
             if found is not None:
                 self.piece_clicked.emit(found[0])
 
-    def event(self, event: object) -> bool:  # type: ignore[override]
+    def event(self, event: QEvent | None) -> bool:
         if isinstance(event, QHelpEvent):
             found = self.piece_at(event.pos().x(), event.pos().y())
             QToolTip.showText(event.globalPos(), found[1] if found else "", self)
             return True
-        return super().event(event)  # type: ignore[arg-type]
+        return super().event(event)
 
 
 class BudgetFigure(FigureFrame):

@@ -19,7 +19,8 @@ class CurvesFigure(FigureFrame):
         self, title: str, x_label: str, y_label: str, name: str, logs: tuple[bool, bool] = (False, False)
     ) -> None:
         super().__init__(title, x_label, y_label, name)
-        self._x, self._curves = np.zeros(0), {}
+        self._x: Array = np.zeros(0)
+        self._curves: dict[str, Array] = {}
         self._legend: pg.LegendItem | None = None
         if any(logs):
             self.item.setLogMode(*logs)

@@ -175,6 +175,6 @@ class FigureFrame(QWidget):
             writer.writerow([f"{c[i]:.9g}" if i < len(c) and np.isfinite(c[i]) else "" for c in columns])
         write_atomically(path, out.getvalue().encode())
 
-    def pen(self, colour: str, width: float = 1.6, style: Qt.PenStyle = Qt.PenStyle.SolidLine) -> object:
+    def pen(self, colour: str | QColor, width: float = 1.6, style: Qt.PenStyle = Qt.PenStyle.SolidLine) -> object:
         """Return a pen for curves."""
         return pg.mkPen(QColor(colour), width=width, style=style)

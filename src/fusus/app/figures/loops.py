@@ -134,9 +134,9 @@ class BodeFigure(CurvesFigure):
         for i, (name, y) in enumerate(curves.items()):
             self.curve(hz, y, name, i - 1, main=i == 0)
         self.limit(level, words, float(hz[0]))
-        for x, y in marks.values():
-            if math.isfinite(x) and math.isfinite(y):
-                spot = pg.ScatterPlotItem([np.log10(x)], [y], size=9, brush=t.brick, pen=pg.mkPen(t.sheet))
+        for at_hz, value in marks.values():
+            if math.isfinite(at_hz) and math.isfinite(value):
+                spot = pg.ScatterPlotItem([np.log10(at_hz)], [value], size=9, brush=t.brick, pen=pg.mkPen(t.sheet))
                 self.item.addItem(spot)
         self.finish(hz, curves)
 

@@ -16,7 +16,8 @@ class SeriesFigure(FigureFrame):
     def __init__(self, name: str, title: str, x_label: str = "time [s]", newest_counts: bool = False) -> None:
         super().__init__(title, x_label, "", name)
         self._corner = (8, 4) if newest_counts else (-8, 4)  # the legend covers what was, not what is
-        self._x, self._lines = np.zeros(0), ()
+        self._x: Array = np.zeros(0)
+        self._lines: tuple[tuple[str, Array], ...] = ()
         self._legend: pg.LegendItem | None = None
         self.data = self._table
         self.read = self._read

@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from fusus.app import theme
-from fusus.app.margin import rule
+from fusus.app.panels.notes_panel import rule
 from fusus.core.frames.units import KINDS
 from fusus.errors import FususError
 from fusus.logs.info import check_name

@@ -7,8 +7,8 @@ from typing import Any
 
 from PyQt6.QtWidgets import QDialog, QWidget
 
-from fusus.app.desk import Desk
 from fusus.app.jobs import Job
+from fusus.app.session import Session
 from fusus.project import book
 from fusus.project.commands import SetValue
 
@@ -22,15 +22,15 @@ def suggested_name(files: list[Path], taken: set[str]) -> str:
     return name
 
 
-def start_import(desk: Desk, files: list[Path], parent: QWidget) -> None:
+def start_import(session: Session, files: list[Path], parent: QWidget) -> None:
     """Look at files, then import them as one recording."""
-    document = desk.document
+    document = session.document
     if document is None or not files:
         return
     if document.read_only:
-        desk.noticed.emit("mind", "This project is open read-only; nothing can be imported.")
+        session.noticed.emit("mind", "This project is open read-only; nothing can be imported.")
         return
-    taken = {r.name for r in desk.recordings()}
+    taken = {r.name for r in session.recordings()}
     project = document.project
 
     def plan(_progress: Any) -> Any:
@@ -52,29 +52,29 @@ def start_import(desk: Desk, files: list[Path], parent: QWidget) -> None:
             wanted = replace(
                 request, name=dialog.name.text().strip(), kind=dialog.kind.currentText(), mapping=dialog.mapping()
             )
-            _import(desk, wanted)
+            _import(session, wanted)
         dialog.deleteLater()
 
-    _job(desk, f"Looking at {files[0].name}", plan, look)
+    _job(session, f"Looking at {files[0].name}", plan, look)
 
 
-def _import(desk: Desk, request: Any) -> None:
+def _import(session: Session, request: Any) -> None:
     def work(progress: Any) -> Any:
         from fusus.logs.importer import import_recording
 
         return import_recording(request, progress)
 
     def done(info: Any) -> None:
-        if desk.document is None:
+        if session.document is None:
             return
         book.note(
-            desk.document.folder,
+            session.document.folder,
             "recording imported",
             recording=info.name,
             sources=[s.model_dump() for s in info.sources],
         )
-        desk.document.recordings_changed.emit(None)
-        desk.do(SetValue("fusion.recording", info.name, f"Look at {info.name}"))
+        session.document.recordings_changed.emit(None)
+        session.do(SetValue("fusion.recording", info.name, f"Look at {info.name}"))
         grave = sum(
             p.count
             for p in info.problems
@@ -82,15 +82,15 @@ def _import(desk: Desk, request: Any) -> None:
         )
         rows = max(s.rows for s in info.streams.values())
         words = f"Imported “{info.name}”: {rows} rows, {len(info.streams)} streams"
-        desk.noticed.emit(
+        session.noticed.emit(
             "mind" if grave else "fine", words + (f"; {grave} defects were found and treated." if grave else ".")
         )
 
-    _job(desk, f"Importing {request.name}", work, done)
+    _job(session, f"Importing {request.name}", work, done)
 
 
-def _job(desk: Desk, title: str, work: Callable[[Any], Any], then: Callable[[Any], None]) -> None:
+def _job(session: Session, title: str, work: Callable[[Any], Any], then: Callable[[Any], None]) -> None:
     job = Job(title, work)
     job.succeeded.connect(then)
-    job.failed.connect(lambda text: desk.noticed.emit("stop", text))
-    desk.jobs.start(job, "import")
+    job.failed.connect(lambda text: session.noticed.emit("stop", text))
+    session.jobs.start(job, "import")

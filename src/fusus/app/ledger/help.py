@@ -1,6 +1,6 @@
 """What each row is: explanation, usual values, how to measure it, source. Common practice where nothing else is named."""
 
-from fusus.app.margin import Help
+from fusus.app.panels.notes_panel import Help
 
 TEXTS: dict[str, Help] = {
     "name": Help("Craft", "The name under which this project is kept and reported.", "A short word."),

@@ -4,7 +4,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from fusus.app.ledger.rows import Row
-from fusus.app.margin import rule
+from fusus.app.panels.notes_panel import rule
 
 WIDTH_PX = 326
 

@@ -1,5 +1,6 @@
-"""One input of a stage: label, value, unit, evidence mark. Rows show the document and hand commands to the desk."""
+"""One input of a stage: label, value, unit, evidence mark. Rows show the document and hand commands to the session."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QEvent, QSignalBlocker, Qt, pyqtSignal
@@ -17,8 +18,8 @@ from PyQt6.QtWidgets import (
 )
 
 from fusus.app import theme
-from fusus.app.desk import Desk
 from fusus.app.ledger.mark import EvidenceMark
+from fusus.app.session import Session
 from fusus.app.text import short
 from fusus.core.frames.units import KINDS, from_si, parse
 from fusus.errors import FususError
@@ -47,9 +48,9 @@ class Row(QWidget):
 
     focused = pyqtSignal(str)
 
-    def __init__(self, desk: Desk, path: str, label: str) -> None:
+    def __init__(self, session: Session, path: str, label: str) -> None:
         super().__init__()
-        self.desk, self.path, self.label_text = desk, path, label
+        self.session, self.path, self.label_text = session, path, label
         self.setObjectName(f"row-{path}")
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(0, 0, 0, 0)
@@ -67,7 +68,7 @@ class Row(QWidget):
         self.fault.hide()
         self._column.addWidget(self.fault)
         self._retired = False
-        desk.project_changed.connect(self._on_project)
+        session.project_changed.connect(self._on_project)
 
     def retire(self) -> None:
         """Stop following the document: the ledger has other rows now."""
@@ -84,7 +85,7 @@ class Row(QWidget):
     def set_value(self, value: object, evidence: Evidence | None = None) -> bool:
         """Hand the edit to the document; show what is wrong with it in place."""
         command = SetValue(self.path, value, f"Set {self.label_text.lower()}", evidence or Evidence())
-        return self.tell(self.desk.do(command))
+        return self.tell(self.session.do(command))
 
     def tell(self, problem: str | None) -> bool:
         """Show a problem under the row, or none."""
@@ -120,10 +121,10 @@ class FigureEdit(QLineEdit):
 class FigureRow(Row):
     """A number with a unit. Takes "500 deg/s" or "0,5 mg"; the unit is a click away."""
 
-    def __init__(self, desk: Desk, spec: FigureSpec) -> None:
-        super().__init__(desk, spec.path, spec.label)
+    def __init__(self, session: Session, spec: FigureSpec) -> None:
+        super().__init__(session, spec.path, spec.label)
         self.spec = spec
-        self.unit = desk.settings.unit_of(spec.path, spec.unit)
+        self.unit = session.settings.unit_of(spec.path, spec.unit)
         if self.unit not in KINDS[spec.kind]:
             self.unit = spec.unit
         self.edit = FigureEdit()
@@ -132,7 +133,7 @@ class FigureRow(Row):
         self.edit.setFixedWidth(VALUE_PX)
         self.edit.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.edit.editingFinished.connect(self._edited)
-        self.edit.escaped.connect(lambda: self.show_project(desk.project))
+        self.edit.escaped.connect(lambda: self.show_project(session.project))
         self.line.addWidget(self.edit)
         self.units = QToolButton()
         self.units.setProperty("role", "unit")
@@ -149,7 +150,7 @@ class FigureRow(Row):
         if spec.has_evidence:
             self.line.addWidget(self.mark)
         self.watch(self.edit)
-        self.show_project(desk.project)
+        self.show_project(session.project)
 
     def _offer_units(self) -> None:
         """Offer the units of the quantity; the menu is made when it is asked for, since a ledger has many rows."""
@@ -165,8 +166,8 @@ class FigureRow(Row):
     def show_unit(self, unit: str) -> None:
         """Show the figure in another unit; the figure stays."""
         self.unit = unit
-        self.desk.settings.put_unit(self.path, unit)
-        self.show_project(self.desk.project)
+        self.session.settings.put_unit(self.path, unit)
+        self.show_project(self.session.project)
 
     def show_project(self, project: Project) -> None:
         """Show value, unit and evidence."""
@@ -180,7 +181,7 @@ class FigureRow(Row):
         self.edit.setToolTip(f"{from_si(value, self.unit, self.spec.kind):.9g} {sign}")
         earlier = sum(e.path == self.path for e in project.earlier)
         self.mark.show_evidence(project.evidence(self.path), earlier)
-        self.edit.setReadOnly(self.desk.document is not None and self.desk.document.read_only)
+        self.edit.setReadOnly(self.session.document is not None and self.session.document.read_only)
 
     def _edited(self) -> None:
         if not self.edit.isModified():
@@ -190,23 +191,23 @@ class FigureRow(Row):
             value, unit = parse(self.edit.text(), self.spec.kind, self.unit)
         except FususError as error:
             self.tell(str(error))
-            self.show_project(self.desk.project)
+            self.show_project(self.session.project)
             return
         if self.set_value(value):
             self.unit = unit
-            self.desk.settings.put_unit(self.path, unit)
-        self._on_project(self.desk.project)
+            self.session.settings.put_unit(self.path, unit)
+        self._on_project(self.session.project)
 
     def _say_origin(self, evidence: Evidence) -> None:
-        self.set_value(value_at(self.desk.project, self.path), evidence)
+        self.set_value(value_at(self.session.project, self.path), evidence)
 
 
 class OptionalRow(FigureRow):
     """A figure that may be left empty: none is set then."""
 
-    def __init__(self, desk: Desk, spec: FigureSpec, empty: str = "no limit") -> None:
+    def __init__(self, session: Session, spec: FigureSpec, empty: str = "no limit") -> None:
         self._empty = empty
-        super().__init__(desk, spec)
+        super().__init__(session, spec)
 
     def show_project(self, project: Project) -> None:
         """Show the figure, or that there is none."""
@@ -232,16 +233,16 @@ class OptionalRow(FigureRow):
 class TextRow(Row):
     """Words."""
 
-    def __init__(self, desk: Desk, path: str, label: str, placeholder: str = "") -> None:
-        super().__init__(desk, path, label)
+    def __init__(self, session: Session, path: str, label: str, placeholder: str = "") -> None:
+        super().__init__(session, path, label)
         self.edit = FigureEdit()
         self.edit.setObjectName(f"edit-{path}")
         self.edit.setPlaceholderText(placeholder)
         self.edit.editingFinished.connect(self._edited)
-        self.edit.escaped.connect(lambda: self.show_project(desk.project))
+        self.edit.escaped.connect(lambda: self.show_project(session.project))
         self.line.addWidget(self.edit, 1)
         self.watch(self.edit)
-        self.show_project(desk.project)
+        self.show_project(session.project)
 
     def show_project(self, project: Project) -> None:
         """Show the words."""
@@ -255,14 +256,14 @@ class TextRow(Row):
         if self.edit.isModified():
             self.edit.setModified(False)
             self.set_value(self.edit.text().strip())
-            self._on_project(self.desk.project)
+            self._on_project(self.session.project)
 
 
 class ChoiceRow(Row):
     """One of several: choices are (value, words)."""
 
-    def __init__(self, desk: Desk, path: str, label: str, choices: list[tuple[str, str]]) -> None:
-        super().__init__(desk, path, label)
+    def __init__(self, session: Session, path: str, label: str, choices: Sequence[tuple[str | None, str]]) -> None:
+        super().__init__(session, path, label)
         self.box = QComboBox()
         self.box.setObjectName(f"edit-{path}")
         for value, words in choices:
@@ -270,7 +271,7 @@ class ChoiceRow(Row):
         self.box.activated.connect(lambda i: self.set_value(self.box.itemData(i)))
         self.line.addWidget(self.box, 1)
         self.watch(self.box)
-        self.show_project(desk.project)
+        self.show_project(session.project)
 
     def show_project(self, project: Project) -> None:
         """Show the choice."""
@@ -282,14 +283,14 @@ class ChoiceRow(Row):
 class SwitchRow(Row):
     """Yes or no."""
 
-    def __init__(self, desk: Desk, path: str, label: str, words: str) -> None:
-        super().__init__(desk, path, label)
+    def __init__(self, session: Session, path: str, label: str, words: str) -> None:
+        super().__init__(session, path, label)
         self.box = QCheckBox(words)
         self.box.setObjectName(f"edit-{path}")
         self.box.toggled.connect(lambda on: self.set_value(bool(on)))
         self.line.addWidget(self.box, 1)
         self.watch(self.box)
-        self.show_project(desk.project)
+        self.show_project(session.project)
 
     def show_project(self, project: Project) -> None:
         """Show the state."""

@@ -5,8 +5,8 @@ from typing import Any
 
 from PyQt6.QtCore import QSignalBlocker
 
-from fusus.app.desk import Desk
 from fusus.app.ledger.rows import TextRow
+from fusus.app.session import Session
 from fusus.project.records import Project
 
 
@@ -14,10 +14,10 @@ class WordsRow(TextRow):
     """``show`` writes a project's value, ``read`` makes a value of what was written; its ValueError is shown in place."""
 
     def __init__(
-        self, desk: Desk, path: str, label: str, empty: str, tip: str, show: Callable[[Project], str], read: Callable[[str], Any]
+        self, session: Session, path: str, label: str, empty: str, tip: str, show: Callable[[Project], str], read: Callable[[str], Any]
     ) -> None:  # fmt: skip
         self._show, self._read = show, read
-        super().__init__(desk, path, label, empty)
+        super().__init__(session, path, label, empty)
         self.edit.setProperty("role", "figure")
         self.edit.setToolTip(tip)
 

@@ -1,16 +1,24 @@
-"""What a stage is to the window: a title, a ledger, a sheet, notes, and a bead."""
+"""What a stage is to the window: a title, a ledger, a sheet, notes, and how it stands."""
 
 from abc import abstractmethod
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Protocol
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QStackedWidget, QToolButton, QVBoxLayout, QWidget
 
-from fusus.app.desk import Desk
 from fusus.app.ledger.panel import Ledger
-from fusus.app.margin import Note
-from fusus.app.thread import BeadState
+from fusus.app.panels.notes_panel import Note
+from fusus.app.panels.stage_bar import StageState
+from fusus.app.session import Session
+
+
+class Page(Protocol):
+    """One page of a sheet."""
+
+    def draw(self) -> None:
+        """Draw it from what the session holds."""
 
 
 class Sheet(QWidget):
@@ -18,14 +26,14 @@ class Sheet(QWidget):
 
     notes_changed = pyqtSignal()
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.desk = desk
+        self.session = session
         self.setObjectName("page")
 
     @abstractmethod
     def refresh(self) -> None:
-        """Show what the desk holds now."""
+        """Show what the session holds now."""
 
     def restyle(self) -> None:
         """Take on the theme's colours."""
@@ -53,8 +61,8 @@ def column_page(*widgets: QWidget | tuple[QWidget, int]) -> QWidget:
 class TabbedSheet(Sheet):
     """A sheet with pages, each answering the stage's question from another side. A page is drawn when it is first seen."""
 
-    def __init__(self, desk: Desk, pages: tuple[tuple[str, str, QWidget], ...]) -> None:
-        super().__init__(desk)
+    def __init__(self, session: Session, pages: tuple[tuple[str, str, QWidget], ...]) -> None:
+        super().__init__(session)
         self.pages = QStackedWidget()
         self._due: set[int] = set()
         self._group = QButtonGroup(self)
@@ -102,7 +110,7 @@ class TabbedSheet(Sheet):
 
     @abstractmethod
     def draw(self, name: str) -> None:
-        """Draw a page from what the desk holds."""
+        """Draw a page from what the session holds."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -112,8 +120,8 @@ class Stage:
     name: str
     title: str
     question: str
-    build_ledger: Callable[[Desk, Ledger], None]
-    build_sheet: Callable[[Desk], Sheet]
-    notes: Callable[[Desk], tuple[Note, ...]]
-    bead: Callable[[Desk], BeadState]
+    build_ledger: Callable[[Session, Ledger], None]
+    build_sheet: Callable[[Session], Sheet]
+    notes: Callable[[Session], tuple[Note, ...]]
+    state: Callable[[Session], StageState]
     caution: str = ""

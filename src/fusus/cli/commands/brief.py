@@ -38,7 +38,7 @@ def brief(
             loaded = document.project
         finally:
             document.close()
-        report = {
+        report: dict[str, Any] = {
             "brief": loaded.brief.model_dump(mode="json"),
             "needs": [asdict(n) | {"shown": n.shown} for n in needs_of(loaded)],
             "modes": modes_of(loaded),

@@ -198,7 +198,7 @@ def survey(project: ProjectFolder, recording: RecordingName, as_json: JsonFlag =
             refuse(f"“{recording}” holds too few fixes: a flight with turns and accelerations is needed.", as_json)
         says = findings(found, loaded.fusion.navigation_ekf)
         if as_json:
-            turned, sigma = found.turned_rad, found.turned_sigma_rad
+            turned, turned_sigma = found.turned_rad, found.turned_sigma_rad
             print_json(
                 {
                     "recording": recording,
@@ -207,7 +207,9 @@ def survey(project: ProjectFolder, recording: RecordingName, as_json: JsonFlag =
                     "gnss_delay_s": found.delay_s,
                     "gnss_delay_standard_error_s": found.delay_sigma_s,
                     "magnetometer_turned_deg": [math.degrees(x) for x in turned] if turned else None,
-                    "magnetometer_turned_standard_error_deg": [math.degrees(x) for x in sigma] if sigma else None,
+                    "magnetometer_turned_standard_error_deg": [math.degrees(x) for x in turned_sigma]
+                    if turned_sigma
+                    else None,
                     "findings": [finding(f) for f in says],
                 }
             )

@@ -87,7 +87,7 @@ def _choose(document: Any, words: str, as_json: bool) -> None:
         refuse(f"“{words}” is no choice; write KIND=NAME with KIND one of {', '.join(KIND_TITLES)}.", as_json)
     project = document.project
     if kind != "magnetometer" or name != project.parts.imu:
-        find_part(project, kind, name or None)  # type: ignore[arg-type]
+        find_part(project, kind, name or None)
     document.do(SetValue(f"parts.{kind}", name or None, f"Choose {kind}"))
     choice_of(document.project)
 

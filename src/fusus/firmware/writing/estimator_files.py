@@ -34,7 +34,7 @@ def estimator_unit(plan: Plan) -> Unit:
         unit.add(import_module(f"fusus.core.estimation.{module}.run").coefficients)
     elif module in ("altitude", "navigation_ekf"):
         unit.add(import_module(f"fusus.core.estimation.{module}.kernel").advance_all)
-        where = "past" if module == "navigation_ekf" else "kernel"
+        where = "history" if module == "navigation_ekf" else "kernel"
         unit.add(import_module(f"fusus.core.estimation.{module}.{where}").begin_clock_anew)
     unit.struct(type(plan.parameters))
     return unit

@@ -75,7 +75,7 @@ def controller_of(study: LoopStudy, estimator: str | None = None, calibration_du
     return Controller(
         rate, timing.latency_s - 0.5 * timing.period_s, cascade(study), sections_of(filters_of(loops), rate), name,
         project.fusion.parameters_of(name), ArmingRules(loops.arm_tilt_rad, calibration_due and not loops.arm_when_due), loops.lost_m,
-        sections_of(acc_filters_of(loops), rate),
+        sections_of(acc_filters_of(loops), rate), project.fusion.altitude,
     )  # fmt: skip
 
 

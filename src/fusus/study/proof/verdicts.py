@@ -1,4 +1,4 @@
-"""Verdicts of all recordings of a project, kept in ``results/`` under a hash of everything they depend on."""
+"""Verdicts of all recordings of a project, kept in ``results/`` with all that was read to compute them."""
 
 import hashlib
 import json
@@ -7,11 +7,12 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from fusus.core.progress import Progress, Silent
-from fusus.core.source import source_digest
+from fusus.core.source import code_digest
 from fusus.errors import FususError, ProjectError
-from fusus.logs.info import RECORDING_FILE, RecordingInfo, list_recordings, recordings_folder
+from fusus.logs.info import RecordingInfo, list_recordings
 from fusus.logs.streams import KINDS
 from fusus.project.atomic import write_atomically
+from fusus.project.reads import Reads, holds, recorded
 from fusus.project.records import Project
 
 if TYPE_CHECKING:
@@ -20,6 +21,7 @@ if TYPE_CHECKING:
 BENCH_KINDS = set(KINDS) - {"flight", "other"}
 # Guided bench captures hold no reference: they calibrate, they do not judge the estimate.
 WITHOUT_GUIDE = ("flight", "jig", "other")
+MOST_KEPT = 6  # states of a project whose verdict on a recording is kept: taking a change back shows it at once
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,45 +54,26 @@ def evidence_of(kind: str) -> str:
     return "bench" if kind in BENCH_KINDS else "flight"
 
 
-def key_of(folder: Path, project: Project, recording: str) -> str:
-    """Return the hash of all that a judgement of a recording depends on."""
-    fusion = project.fusion
-    judged = fusion.estimators[0]
-    declared = project.proof.declared(recording)
-    names = [recording, *([declared.other] if declared is not None and declared.other else [])]
-    parts = {
-        "source": source_digest(),
-        "recording": [_digest(recordings_folder(folder) / name / RECORDING_FILE) for name in names],
-        "reference": declared.model_dump(mode="json") if declared is not None else None,
-        "estimators": [[n, asdict(fusion.parameters_of(n))] for n in fusion.estimators],
-        "options": [
-            fusion.use_magnetometer,
-            fusion.use_barometer,
-            fusion.use_gnss,
-            fusion.align_time,
-            fusion.align_yaw,
-            project.loops.acc_lowpass_hz,
-        ],
-        "requirements": [asdict(r) for r in project.brief.requirements],
-        "place": project.brief.place.model_dump() if project.brief.place else None,
-        "day": str(project.brief.day),
-        "judged": judged,
-        "calibrations": [project.bench.use, {k: c.parameters for k, c in project.bench.in_force().items()}],
-    }
-    return hashlib.sha256(json.dumps(parts, sort_keys=True).encode()).hexdigest()[:24]
-
-
-def _digest(path: Path) -> str:
-    return hashlib.sha256(path.read_bytes()).hexdigest() if path.exists() else ""
-
-
 def cached(folder: Path, project: Project, recording: str) -> Judgement | None:
-    """Return a kept judgement that is still true, or None."""
+    """Return a kept judgement that is still true, or None: what it was computed from reads the same, by the same code."""
+    for path in _kept(folder, recording):
+        try:
+            data = json.loads(path.read_text(encoding="utf-8"))
+            if data["code"] == code_digest() and holds(data["reads"], folder, project):
+                kept = data["judgement"]
+                return Judgement(**kept | {"verdicts": tuple(kept["verdicts"]), "findings": tuple(kept["findings"])})
+        except (OSError, ValueError, TypeError, KeyError, AttributeError):
+            continue
+    return None
+
+
+def _kept(folder: Path, recording: str) -> list[Path]:
+    """Return the kept judgements of a recording, the newest first."""
+    name = hashlib.sha256(recording.encode(errors="surrogateescape")).hexdigest()[:12]
     try:
-        data = json.loads((folder / "results" / f"{key_of(folder, project, recording)}.json").read_text())
-        return Judgement(**data | {"verdicts": tuple(data["verdicts"]), "findings": tuple(data["findings"])})
-    except (OSError, ValueError, TypeError, KeyError):
-        return None
+        return sorted((folder / "results").glob(f"verdict-{name}-*.json"), key=lambda p: -p.stat().st_mtime_ns)
+    except OSError:
+        return []
 
 
 def judge_recording(folder: Path, project: Project, info: RecordingInfo, progress: Progress | None = None) -> Judgement:
@@ -102,19 +85,21 @@ def judge_recording(folder: Path, project: Project, info: RecordingInfo, progres
     from fusus.study.fusion.run import request_for, run
 
     try:
-        study = run(request_for(folder, project, info.name), progress or Silent())
+        with recorded(project) as (watched, reads):
+            judgement = judgement_of(run(request_for(folder, watched, info.name), progress or Silent()))
     except FususError as error:
         return Judgement(info.name, info.kind, evidence_of(info.kind), project.fusion.estimators[0], (), (), str(error))
-    return keep_study(study)
+    keep(folder, judgement, reads)
+    return judgement
 
 
-def keep_study(study: "Study") -> Judgement:
-    """Return what a study says of the requirements, and keep it: nobody need run the same again."""
+def judgement_of(study: "Study") -> Judgement:
+    """Return what a study says of the requirements."""
     from fusus.study.fusion import summary
     from fusus.study.proof.boards import board_report
 
     info, project = study.loaded.info, study.request.project
-    result = Judgement(
+    return Judgement(
         info.name,
         info.kind,
         evidence_of(info.kind),
@@ -124,16 +109,21 @@ def keep_study(study: "Study") -> Judgement:
         reference=study.loaded.reference_is if study.loaded.reference is not None else None,
         board=board_report(study),
     )
-    keep(study.request.folder, project, result)
-    return result
 
 
-def keep(folder: Path, project: Project, judgement: Judgement) -> None:
-    """Write a judgement to the cache; a cache that cannot be written is no reason to fail."""
+def keep(folder: Path, judgement: Judgement, reads: Reads) -> None:
+    """Write a judgement with all that it depends on to the cache; a cache that cannot be written is no reason to fail."""
+    data = {"code": code_digest(), "reads": reads.as_json(folder), "judgement": asdict(judgement)}
+    earlier = _kept(folder, judgement.recording)
+    name = hashlib.sha256(judgement.recording.encode(errors="surrogateescape")).hexdigest()[:12]
+    mark = hashlib.sha256(json.dumps(data["reads"], sort_keys=True).encode()).hexdigest()[:12]
     try:
         (folder / "results").mkdir(exist_ok=True)
-        path = folder / "results" / f"{key_of(folder, project, judgement.recording)}.json"
-        write_atomically(path, json.dumps(asdict(judgement), ensure_ascii=False).encode())
+        path = folder / "results" / f"verdict-{name}-{mark}.json"
+        write_atomically(path, json.dumps(data, ensure_ascii=False).encode())
+        for old in earlier[MOST_KEPT - 1 :]:
+            if old != path:
+                old.unlink(missing_ok=True)
     except (OSError, ProjectError):
         return
 

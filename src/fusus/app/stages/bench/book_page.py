@@ -9,8 +9,9 @@ from PyQt6.QtGui import QPixmap
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from fusus.app import theme
-from fusus.app.desk import Desk
 from fusus.app.figures.rows import RowsTable
+from fusus.app.session import Session
+from fusus.app.stages.bench.actions import write_event
 from fusus.app.stages.inputs import choice_box, push_button
 from fusus.core.frames.units import from_si, parse
 from fusus.errors import FususError
@@ -57,15 +58,15 @@ def _words(entry: dict[str, Any]) -> str:
 class BookPage(QWidget):
     """What is written above, what is sought, and the entries below, newest first."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.desk = desk
-        self.event = QComboBox()
-        self.event.setObjectName("book-event")
-        self.event.setAccessibleName("Event")
+        self.session = session
+        self.kind_of_event = QComboBox()
+        self.kind_of_event.setObjectName("book-event")
+        self.kind_of_event.setAccessibleName("Event")
         for name in book.EVENTS:
-            self.event.addItem(name)
-        self.event.currentTextChanged.connect(lambda _: self._suit())
+            self.kind_of_event.addItem(name)
+        self.kind_of_event.currentTextChanged.connect(lambda _: self._suit())
         self.words = self._edit("book-words", "what happened")
         self.words.returnPressed.connect(self._write)
         self.details = {
@@ -94,9 +95,9 @@ class BookPage(QWidget):
         self.picture.hide()
         self._rows: list[dict[str, Any]] = []
         self._wanted = ""  # the picture that the chosen entry has
-        desk.proving.ready.connect(self._on_ready)
+        session.answers.ready.connect(self._on_ready)
         first, details, second = QHBoxLayout(), QHBoxLayout(), QHBoxLayout()
-        first.addWidget(self.event)
+        first.addWidget(self.kind_of_event)
         first.addWidget(self.words, 1)
         first.addWidget(write)
         for edit in self.details.values():
@@ -130,14 +131,14 @@ class BookPage(QWidget):
 
     def _suit(self) -> None:
         """Show what a flight has only for flights."""
-        event = self.event.currentText()
+        event = self.kind_of_event.currentText()
         for name, *_ in FLIGHT:
             self.details[name].setVisible(event == "flight")
         self.details["firmware"].setVisible(event == "new firmware")
         self.details["part"].setVisible(event != "flight")
 
     def _shown(self) -> list[dict[str, Any]]:
-        document = self.desk.document
+        document = self.session.document
         if document is None:
             return []
         found = book_tables.select(book.entries(document.folder), self.seek.text())
@@ -151,12 +152,12 @@ class BookPage(QWidget):
         try:
             found = self._shown()
         except FususError as error:
-            self.desk.noticed.emit("stop", str(error))
+            self.session.noticed.emit("stop", str(error))
             return
-        torn = book.damaged(self.desk.document.folder) if self.desk.document is not None else []
+        torn = book.damaged(self.session.document.folder) if self.session.document is not None else []
         if torn:
             lines = ", ".join(str(n) for n in torn)
-            self.desk.noticed.emit(
+            self.session.noticed.emit(
                 "mind", f"Line {lines} of book.jsonl cannot be read and stays as it is; mend or remove it by hand."
             )
         rows = []
@@ -177,7 +178,7 @@ class BookPage(QWidget):
         )
 
     def _write(self) -> None:
-        document = self.desk.document
+        document = self.session.document
         if document is None:
             return
         details: dict[str, Any] = {}
@@ -192,22 +193,24 @@ class BookPage(QWidget):
             try:
                 details[name] = from_si(parse(text, quantity, unit)[0], unit, quantity)
             except FususError as error:
-                self.desk.noticed.emit("stop", str(error))
+                self.session.noticed.emit("stop", str(error))
                 return
-        self.desk.proving.write_entry(
-            self.event.currentText(), self.words.text().strip(), details, tuple(self.attached)
-        )
+        write_event(
+            self.session, self.kind_of_event.currentText(), self.words.text().strip(), details, tuple(self.attached),
+            lambda _: self._written(),
+        )  # fmt: skip
+
+    def _written(self) -> None:
+        for edit in (self.words, *self.details.values()):
+            edit.clear()
+        self.attached = []
+        self._tell_attached()
+        self.draw()
+        self.session.ask("bench.due")
 
     def _on_ready(self, question: str) -> None:
-        if question == "written":
-            for edit in (self.words, *self.details.values()):
-                edit.clear()
-            self.attached = []
-            self._tell_attached()
-            self.draw()
-            self.desk.bench.run_due()
-        elif question == "picture":
-            place, image = self.desk.proving.result("picture")
+        if question == "bench.picture" and self.session.answers.result(question) is not None:
+            place, image = self.session.answers.result("bench.picture")
             if place == self._wanted:
                 self.picture.setVisible(not image.isNull())
                 self.picture.setPixmap(QPixmap.fromImage(image))
@@ -231,7 +234,7 @@ class BookPage(QWidget):
         self._wanted = str(names[0]) if isinstance(names, list) and names else ""
         self.picture.hide()
         if self._wanted:
-            self.desk.proving.show_picture(self._wanted, theme.px(560), theme.px(190))
+            self.session.answers.ask("bench.picture", self._wanted, theme.px(560), theme.px(190))
 
     def _save(self) -> None:
         path, kind = QFileDialog.getSaveFileName(self, "Save the book", "book.jsonl", FILES)
@@ -241,19 +244,19 @@ class BookPage(QWidget):
             try:
                 book_tables.save(self._shown(), out)
             except FususError as error:
-                self.desk.noticed.emit("stop", str(error))
+                self.session.noticed.emit("stop", str(error))
                 return
-            self.desk.noticed.emit("fine", f"Saved {out.name}.")
+            self.session.noticed.emit("fine", f"Saved {out.name}.")
 
     def _take(self) -> None:
-        document = self.desk.document
+        document = self.session.document
         path, _ = QFileDialog.getOpenFileName(self, "Take entries in", "", "Lines or table (*.jsonl *.csv)")
         if document is None or not path:
             return
         try:
             added, left = book_tables.take_in(document.folder, Path(path))
         except FususError as error:
-            self.desk.noticed.emit("stop", str(error))
+            self.session.noticed.emit("stop", str(error))
             return
-        self.desk.noticed.emit("fine", f"Taken in: {added} entries; {left} were there already.")
+        self.session.noticed.emit("fine", f"Taken in: {added} entries; {left} were there already.")
         self.draw()

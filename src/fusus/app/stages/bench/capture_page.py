@@ -19,9 +19,10 @@ from PyQt6.QtWidgets import (
 )
 
 from fusus.app import theme
-from fusus.app.benching import STAND_IN, capture_name
-from fusus.app.desk import Desk
+from fusus.app.captures import STAND_IN, capture_name
 from fusus.app.figures.series import SeriesFigure
+from fusus.app.session import Session
+from fusus.app.stages.bench.actions import use_calibration
 from fusus.app.stages.bench.result import ResultView
 from fusus.core.guidance.guides import GUIDES, HANDS, Guide
 
@@ -44,9 +45,9 @@ class CapturePage(QWidget):
 
     used = pyqtSignal()
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.desk = desk
+        self.session = session
         self.guide: Guide = GUIDES[0]
         self._entry: Any = None
         self.list = QListWidget()
@@ -69,8 +70,8 @@ class CapturePage(QWidget):
         self.read.setObjectName("cautions-read")
         self.read.toggled.connect(lambda _: self._show_buttons())
         self.begin = self._button("Capture", "capture-begin", self._begin, main=True)
-        self.enough = self._button("Enough", "capture-finish", lambda: desk.bench.finish())
-        self.drop = self._button("Throw away", "capture-discard", lambda: desk.bench.discard())
+        self.enough = self._button("Enough", "capture-finish", lambda: session.captures.finish())
+        self.drop = self._button("Throw away", "capture-discard", lambda: session.captures.discard())
         self.use = self._button("Use this calibration", "capture-use", self._use, main=True)
         self.bar = QProgressBar()
         self.bar.setRange(0, 100)
@@ -90,13 +91,12 @@ class CapturePage(QWidget):
         self.acts = QGridLayout()
         self.acts.setSpacing(6)
         self._lay_out()
-        bench = desk.bench
-        bench.status_changed.connect(self._on_status)
-        bench.fitted.connect(self._on_fitted)
-        bench.checked.connect(self._on_checked)
-        bench.ended.connect(self._on_end)
-        bench.captured.connect(lambda name: self.verdict.setText(f"Captured “{name}”."))
-        bench.board_changed.connect(self.health.setText)
+        captures = session.captures
+        captures.status_changed.connect(self._on_status)
+        captures.ended.connect(self._on_end)
+        captures.captured.connect(lambda _, info: self.verdict.setText(f"Captured “{info.name}”."))
+        captures.board_changed.connect(self.health.setText)
+        session.answers.ready.connect(self._on_ready)
         self.list.setCurrentRow(0)
 
     def _button(self, words: str, name: str, run: Any, main: bool = False) -> QPushButton:
@@ -146,7 +146,7 @@ class CapturePage(QWidget):
             self.list.setCurrentRow(names.index(name))
 
     def _choose(self, row: int) -> None:
-        if self.desk.bench.is_running:
+        if self.session.captures.is_running:
             return
         guide = self.guide = GUIDES[max(0, row)]
         self._entry = None
@@ -172,7 +172,7 @@ class CapturePage(QWidget):
             if widget is not None:
                 widget.hide()
                 widget.deleteLater()
-        is_stand_in = self.desk.project.bench.link.strip() == STAND_IN
+        is_stand_in = self.session.project.bench.link.strip() == STAND_IN
         self.hands.setVisible(is_stand_in)
         self.more.setVisible(is_stand_in)
         if is_stand_in:
@@ -180,11 +180,11 @@ class CapturePage(QWidget):
                 button = QPushButton(command.removeprefix("face "))
                 button.setObjectName(f"act-{command}")
                 button.setToolTip(f"Tells the stand-in: {command}")
-                button.clicked.connect(lambda _=False, c=command: self.desk.bench.command(c))
+                button.clicked.connect(lambda _=False, c=command: self.session.captures.command(c))
                 self.acts.addWidget(button, i // ACTS_A_ROW, i % ACTS_A_ROW)
 
     def _show_buttons(self) -> None:
-        running = self.desk.bench.is_running
+        running = self.session.captures.is_running
         self.begin.setEnabled(not running and (self.read.isChecked() or not self.guide.is_powered))
         self.begin.setVisible(not running)
         self.enough.setVisible(running)
@@ -204,7 +204,7 @@ class CapturePage(QWidget):
 
     def refresh(self) -> None:
         """Show the guides with what is in force or due."""
-        force, due = self.desk.project.bench.in_force(), {d.kind for d in self.desk.bench.due if d.is_due}
+        force, due = self.session.project.bench.in_force(), {d.kind for d in self.session.due if d.is_due}
         for i, guide in enumerate(GUIDES):
             item = self.list.item(i)
             if item is not None:
@@ -218,19 +218,19 @@ class CapturePage(QWidget):
                     else "○ "
                 )
                 item.setText(mark + guide.title)
-        if not self.desk.bench.is_running:
+        if not self.session.captures.is_running:
             self._show_acts()
             self._show_buttons()
 
     def _tell_more(self, index: int) -> None:
         if index > 0:
-            self.desk.bench.command(self.more.itemText(index))
+            self.session.captures.command(self.more.itemText(index))
         self.more.setCurrentIndex(0)
 
     # Capturing
 
     def _begin(self) -> None:
-        document = self.desk.document
+        document = self.session.document
         if document is None:
             return
         self._entry = None
@@ -238,7 +238,7 @@ class CapturePage(QWidget):
         self.tilt.hide()
         self.verdict.clear()
         self.now.setText("Waiting for the board …")
-        self.desk.bench.start(self.guide, capture_name(document.folder, self.guide.name))
+        self.session.captures.start(document, self.guide, capture_name(document.folder, self.guide.name))
         self._show_buttons()
 
     def _on_status(self, status: Any, health: Any) -> None:
@@ -273,6 +273,13 @@ class CapturePage(QWidget):
         self.now.clear()
         self._show_buttons()
 
+    def _on_ready(self, question: str) -> None:
+        found = self.session.answers.result(question)
+        if question == "bench.fit" and found is not None:
+            self._on_fitted(*found)
+        elif question == "bench.check" and found is not None:
+            self._on_checked(found)
+
     def _on_fitted(self, entry: Any, result: Any) -> None:
         if entry.kind != self.guide.calibration:
             return
@@ -280,7 +287,7 @@ class CapturePage(QWidget):
         shape = theme.SHAPES[entry.verdict]
         self.verdict.setText(f"{shape} {entry.verdict}. {entry.reason}")
         self.verdict.setStyleSheet(f"color: {theme.tokens().severity(entry.verdict)};")
-        self.view.show_result(self.desk.project, entry, result)
+        self.view.show_result(self.session.project, entry, result)
         self._show_buttons()
 
     def _on_checked(self, result: Any) -> None:
@@ -293,9 +300,9 @@ class CapturePage(QWidget):
     def _use(self) -> None:
         if self._entry is None:
             return
-        wrong = self.desk.bench.use(self._entry)
+        wrong = use_calibration(self.session, self._entry)
         if wrong is not None:
-            self.desk.noticed.emit("stop", wrong)
+            self.session.noticed.emit("stop", wrong)
             return
         self._entry = None
         self.verdict.setText(f"{self.verdict.text()} In force from now on.")

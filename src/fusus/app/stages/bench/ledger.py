@@ -1,27 +1,27 @@
 """Bench's inputs: the board's link, whether calibrations are used, the school of when they are due, and what is in force."""
 
-from fusus.app.desk import Desk
 from fusus.app.ledger.panel import Ledger
 from fusus.app.ledger.rows import ChoiceRow, FactRow, FigureRow, FigureSpec, SwitchRow, TextRow
+from fusus.app.session import Session
 from fusus.app.stages.bench.notes import TITLES
 from fusus.core.judgement.calibration_age import SCHOOL_WORDS
 
 
-def build_ledger(desk: Desk, ledger: Ledger) -> None:
+def build_ledger(session: Session, ledger: Ledger) -> None:
     """Fill the ledger."""
-    project = desk.project
+    project = session.project
     ledger.group("Board")
-    ledger.add(TextRow(desk, "bench.link", "Link", "stand-in, serial:PATH, udp:PORT"))
-    ledger.add(FigureRow(desk, FigureSpec("drift.bias_error_rad_s", "Bias error wanted", "rate", "deg/h", False)))
+    ledger.add(TextRow(session, "bench.link", "Link", "stand-in, serial:PATH, udp:PORT"))
+    ledger.add(FigureRow(session, FigureSpec("drift.bias_error_rad_s", "Bias error wanted", "rate", "deg/h", False)))
     ledger.group("Calibrations")
-    ledger.add(SwitchRow(desk, "bench.use", "On replay", "used"))
-    ledger.add(ChoiceRow(desk, "bench.school", "Due", [(k, v) for k, v in SCHOOL_WORDS.items()]))
+    ledger.add(SwitchRow(session, "bench.use", "On replay", "used"))
+    ledger.add(ChoiceRow(session, "bench.school", "Due", [(k, v) for k, v in SCHOOL_WORDS.items()]))
     faces = (
         ("six faces", "six faces"),
         ("five faces", "five faces will do"),
         ("free poses", "nine free poses and more"),
     )
-    ledger.add(ChoiceRow(desk, "bench.faces", "Accelerometer", list(faces)))
+    ledger.add(ChoiceRow(session, "bench.faces", "Accelerometer", list(faces)))
     ledger.group("In force")
     force = project.bench.in_force()
     for kind, c in force.items():

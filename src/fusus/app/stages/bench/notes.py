@@ -1,8 +1,8 @@
 """Bench's conclusions: what is due and why, what is missing, and how the measured parts differ from their datasheets."""
 
-from fusus.app.desk import Desk
-from fusus.app.margin import Note
-from fusus.app.thread import BeadState
+from fusus.app.panels.notes_panel import Note
+from fusus.app.panels.stage_bar import StageState
+from fusus.app.session import Session
 
 TITLES = {
     "gyro-bias": "Gyro bias", "six-face": "Six faces", "level": "Level trim", "magnetometer": "Magnetometer", "mounting": "Mounting",
@@ -25,20 +25,20 @@ WANTED = (
 )
 
 
-def notes(desk: Desk) -> tuple[Note, ...]:
+def notes(session: Session) -> tuple[Note, ...]:
     """Return what is due first, then what is missing, then the parts against their datasheets."""
     out = [
         Note(
             f"{TITLES.get(d.kind, d.kind)}: due", "mind", f"{d.why[:1].upper()}{d.why[1:]}.", f"If skipped: {d.risk}.", d.next_step,
             "capture.check" if "check" in d.next_step else f"capture.{GUIDE_OF.get(d.kind, d.kind)}",
         )
-        for d in desk.bench.due if d.is_due
+        for d in session.due if d.is_due
     ]  # fmt: skip
-    force = desk.project.bench.in_force()
+    force = session.project.bench.in_force()
     wanted = [
         w
         for w in WANTED
-        if w[0] not in force and (w[0] != "magnetometer" or desk.project.parts.heading == "magnetometer")
+        if w[0] not in force and (w[0] != "magnetometer" or session.project.parts.heading == "magnetometer")
     ]
     out += [
         Note(
@@ -51,11 +51,11 @@ def notes(desk: Desk) -> tuple[Note, ...]:
         )
         for kind, subject, reason in wanted
     ]
-    if desk.project.bench.measured:
+    if session.project.bench.measured:
         from fusus.study.bench.measured import against_datasheet
 
-        latest = {(m.part_kind, m.part, m.field): m for m in desk.project.bench.measured}
-        for a in against_datasheet(desk.project, tuple(latest.values())):
+        latest = {(m.part_kind, m.part, m.field): m for m in session.project.bench.measured}
+        for a in against_datasheet(session.project, tuple(latest.values())):
             out.append(
                 Note(
                     "Measured against datasheet",
@@ -82,11 +82,11 @@ def notes(desk: Desk) -> tuple[Note, ...]:
     return tuple(sorted(out, key=lambda n: order[n.severity]))
 
 
-def bead(desk: Desk) -> BeadState:
+def state(session: Session) -> StageState:
     """Return how many of the wanted calibrations are in force, and whether one is due."""
-    force = desk.project.bench.in_force()
+    force = session.project.bench.in_force()
     have = sum(kind in force for kind, *_ in WANTED)
-    due = sum(d.is_due for d in desk.bench.due)
+    due = sum(d.is_due for d in session.due)
     words = f"{due} due" if due else f"{have} of {len(WANTED)}"
     fill = 0.0 if have == 0 else 1.0 if have == len(WANTED) else 0.5
-    return BeadState(fill, words, bool(due))
+    return StageState(fill, words, bool(due))

@@ -6,8 +6,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from fusus.app import theme
-from fusus.app.desk import Desk
 from fusus.app.figures.rows import Cell, RowsTable
+from fusus.app.session import Session
 from fusus.app.stages.base import title_label
 from fusus.app.stages.inputs import push_button
 from fusus.project import book
@@ -18,9 +18,9 @@ MARKS = {True: ("holds", "pass"), False: ("due", "stop"), None: ("look", "mind")
 class PreflightPage(QWidget):
     """The list on the left, calendar and firmware versions on the right."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.desk = desk
+        self.session = session
         self._shown: object = None
         self.boxes: list[QCheckBox] = []
         self.list = QVBoxLayout()
@@ -53,15 +53,19 @@ class PreflightPage(QWidget):
         row.setSpacing(14)
         row.addLayout(left, 1)
         row.addLayout(right, 1)
-        desk.proving.ready.connect(lambda q: self._fill() if q == "logbook" else None)
+        session.answers.ready.connect(self._on_ready)
+
+    def _on_ready(self, question: str) -> None:
+        if question == "bench.logbook":
+            self._fill()
 
     def draw(self) -> None:
         """Read the book anew, and show what was read last meanwhile."""
-        self.desk.proving.read_logbook()
+        self.session.answers.ask("bench.logbook")
         self._fill()
 
     def _fill(self) -> None:
-        found = self.desk.proving.result("logbook")
+        found = self.session.answers.result("bench.logbook")
         if found is None or found is self._shown:
             return
         self._shown = found
@@ -111,10 +115,10 @@ class PreflightPage(QWidget):
         self.note.setEnabled(bool(self.boxes) and all(b.isChecked() for b in self.boxes))
 
     def _note(self) -> None:
-        document = self.desk.document
+        document = self.session.document
         if document is None or document.read_only:
             return
         book.note(document.folder, "preflight", holds=True)
-        self.desk.noticed.emit("fine", "The list stands in the book.")
+        self.session.noticed.emit("fine", "The list stands in the book.")
         self._shown = None
         self.draw()

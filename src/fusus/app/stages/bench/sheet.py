@@ -6,10 +6,11 @@ import numpy as np
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QWidget
 
 from fusus.app import theme
-from fusus.app.desk import Desk
 from fusus.app.figures.bench import ACC_UNITS, GYRO_UNITS, MeasuredAllan
 from fusus.app.figures.rows import RowsTable
+from fusus.app.session import Session
 from fusus.app.stages.base import TabbedSheet, column_page, title_label
+from fusus.app.stages.bench.actions import use_noise
 from fusus.app.stages.bench.book_page import BookPage
 from fusus.app.stages.bench.capture_page import CapturePage
 from fusus.app.stages.bench.notes import TITLES
@@ -25,12 +26,12 @@ DEG_H, MICRO_G = 180 / np.pi * 3600, 1e6 / 9.80665
 class BenchSheet(TabbedSheet):
     """Five pages."""
 
-    def __init__(self, desk: Desk) -> None:
-        self.capture, self.book, self.preflight = CapturePage(desk), BookPage(desk), PreflightPage(desk)
+    def __init__(self, session: Session) -> None:
+        self.capture, self.book, self.preflight = CapturePage(session), BookPage(session), PreflightPage(session)
         self._shown: list[Any] = []
         self._axes: tuple[str, tuple[Any, ...]] | None = None
         super().__init__(
-            desk,
+            session,
             (
                 ("capture", "Capture", self.capture),
                 ("calibrations", "Calibrations", self._calibrations_page()),
@@ -40,9 +41,7 @@ class BenchSheet(TabbedSheet):
                 ("book", "Book", self.book),
             ),
         )
-        desk.bench.fitted.connect(self._on_fitted)
-        desk.bench.allan_ready.connect(self._on_allan)
-        desk.bench_changed.connect(self._on_due)
+        session.answers.ready.connect(self._on_ready)
         self.refresh()
 
     # Building
@@ -118,7 +117,7 @@ class BenchSheet(TabbedSheet):
         }[name]()
 
     def _draw_calibrations(self) -> None:
-        self._shown = list(self.desk.project.bench.calibrations[::-1])
+        self._shown = list(self.session.project.bench.calibrations[::-1])
         rows = []
         for i, c in enumerate(self._shown):
             before = next((o for o in self._shown[i + 1 :] if o.kind == c.kind), None)
@@ -140,7 +139,7 @@ class BenchSheet(TabbedSheet):
         self.table.show_rows(rows, [f"{c.when:%d.%m.%Y %H:%M}: {c.reason}" for c in self._shown])
         self.again.clear()
         self.again.addItem("choose …", None)
-        for info in self.desk.recordings():
+        for info in self.session.recordings():
             kind = CALIBRATION_OF.get(info.kind)
             if kind is not None:
                 self.again.addItem(f"{kind} from {info.name}", (kind, info.name))
@@ -152,7 +151,7 @@ class BenchSheet(TabbedSheet):
     def _draw_recordings(self) -> None:
         chosen = self.recording.currentText()
         self.recording.clear()
-        for info in self.desk.recordings():
+        for info in self.session.recordings():
             if "imu" in info.streams and info.kind in ("still", "other", "jig", "soak"):
                 self.recording.addItem(info.name)
         index = self.recording.findText(chosen)
@@ -169,7 +168,7 @@ class BenchSheet(TabbedSheet):
                 d.risk,
                 d.next_step or "–",
             ]
-            for d in self.desk.bench.due
+            for d in self.session.due
         ]
         self.due.show_rows(rows)
 
@@ -180,49 +179,58 @@ class BenchSheet(TabbedSheet):
         if 0 <= row < len(self._shown):
             entry = self._shown[row]
             self.withdraw.setEnabled(entry.is_in_force)
-            self.desk.bench.fit(entry.kind, entry.recording)
+            self.session.ask("bench.fit", entry.kind, entry.recording)
 
     def _fit_again(self, index: int) -> None:
         found = self.again.itemData(index)
         if found is not None:
-            self.desk.bench.fit(*found)
+            self.session.ask("bench.fit", *found)
+
+    def _on_ready(self, question: str) -> None:
+        found = self.session.answers.result(question)
+        if question == "bench.due":
+            self._on_due()
+        elif question == "bench.fit" and found is not None:
+            self._on_fitted(*found)
+        elif question == "bench.allan" and found is not None:
+            self._on_allan(*found)
 
     def _on_fitted(self, entry: Any, result: Any) -> None:
         if self.pages.currentIndex() == self.names.index("calibrations"):
-            self.view.show_result(self.desk.project, entry, result)
+            self.view.show_result(self.session.project, entry, result)
             if not any(c.recording == entry.recording and c.kind == entry.kind for c in self._shown):
-                self.desk.noticed.emit(
+                self.session.noticed.emit(
                     "fine" if entry.verdict != "fail" else "mind", f"{entry.kind}: {entry.verdict}. {entry.reason}"
                 )
 
     def _show_history(self) -> None:
         row = self.table.currentRow()
-        if 0 <= row < len(self._shown) and not self.view.show_history(self.desk.project, self._shown[row]):
+        if 0 <= row < len(self._shown) and not self.view.show_history(self.session.project, self._shown[row]):
             self.view.say(self._shown[row].reason)
 
     def _withdraw(self) -> None:
         row = self.table.currentRow()
         if 0 <= row < len(self._shown):
-            wrong = self.desk.do(WithdrawCalibration(self._shown[row].kind))
+            wrong = self.session.do(WithdrawCalibration(self._shown[row].kind))
             if wrong:
-                self.desk.noticed.emit("stop", wrong)
-            self.desk.bench.run_due()
+                self.session.noticed.emit("stop", wrong)
+            self.session.ask("bench.due")
 
     def _compute_allan(self) -> None:
         name = self.recording.currentText()
         if name:
-            self.desk.bench.run_allan(name)
+            self.session.ask("bench.allan", name)
 
     def _on_allan(self, recording: str, axes: tuple[Any, ...]) -> None:
         self._axes = (recording, axes)
-        self.take.setEnabled(self.desk.project.parts.imu is not None)
+        self.take.setEnabled(self.session.project.parts.imu is not None)
         self._show_allan()
 
     def _show_allan(self) -> None:
         if self._axes is None:
             return
         recording, axes = self._axes
-        outlook = self.desk.foresight.outlook
+        outlook = self.session.prediction
         model = outlook.allan if outlook is not None else None
         for shown, prefix, scale in ((self.allan_gyro, "gyro", DEG_H), (self.allan_acc, "acc", MICRO_G)):
             line = (model[prefix]["tau"], model[prefix]["total"]) if model else None
@@ -235,11 +243,12 @@ class BenchSheet(TabbedSheet):
                 shown.show_axes(own, scale, line)
         from fusus.study.bench.measured import against_datasheet, from_allan
 
-        if self.desk.project.parts.imu is not None and self.desk.document is not None:
+        if self.session.project.parts.imu is not None and self.session.document is not None:
             from fusus.logs.info import load_info
 
             found = against_datasheet(
-                self.desk.project, from_allan(self.desk.project, load_info(self.desk.document.folder, recording), axes)
+                self.session.project,
+                from_allan(self.session.project, load_info(self.session.document.folder, recording), axes),
             )
             worst = sorted(found, key=lambda a: -(a.ratio or 0))[:2]
             self.judged.setText(f"“{recording}”: " + " ".join(a.statement for a in worst))
@@ -247,8 +256,8 @@ class BenchSheet(TabbedSheet):
     def _take_allan(self) -> None:
         if self._axes is None:
             return
-        wrong = self.desk.bench.use_allan(*self._axes)
-        self.desk.noticed.emit(
+        wrong = use_noise(self.session, *self._axes)
+        self.session.noticed.emit(
             "stop" if wrong else "fine", wrong or "The prediction uses the measured noise from now on."
         )
 

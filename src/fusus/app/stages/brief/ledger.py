@@ -16,10 +16,10 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from fusus.app.desk import Desk
 from fusus.app.ledger.panel import Ledger
 from fusus.app.ledger.rows import ChoiceRow, FigureRow, FigureSpec, OptionalRow, Row, TextRow
 from fusus.app.ledger.words_row import WordsRow
+from fusus.app.session import Session
 from fusus.app.stages.drift.ledger import SURROUNDINGS
 from fusus.app.text import KIND_OF_UNIT, SHOWN
 from fusus.core.derived_requirements.modes import MODES, Mode
@@ -41,7 +41,7 @@ USUAL = {
 class RequirementRow(FigureRow):
     """A limit, its statistic, and a way to take it off."""
 
-    def __init__(self, desk: Desk, index: int, requirement: Requirement) -> None:
+    def __init__(self, session: Session, index: int, requirement: Requirement) -> None:
         self._index = index
         name = f"{requirement.outage_s:g} s outage" if requirement.quantity == "outage" else requirement.title
         spec = FigureSpec(
@@ -51,7 +51,7 @@ class RequirementRow(FigureRow):
             SHOWN[requirement.unit][0],
             False,
         )
-        super().__init__(desk, spec)
+        super().__init__(session, spec)
         self.statistic = QComboBox()
         self.statistic.setObjectName(f"statistic-{requirement.key}")
         self.statistic.setAccessibleName(f"Statistic of {name}")
@@ -70,14 +70,14 @@ class RequirementRow(FigureRow):
         remove.setText("✕")
         remove.setToolTip("Take this requirement off")
         remove.setAccessibleName(f"Take {name} off")
-        remove.clicked.connect(lambda: desk.do(RemoveRequirement(index)))
+        remove.clicked.connect(lambda: session.do(RemoveRequirement(index)))
         self.line.addWidget(remove)
         self.watch(self.statistic)
-        self.show_project(desk.project)
+        self.show_project(session.project)
 
     def _set_statistic(self, index: int) -> None:
         path = f"brief.requirements.{self._index}.statistic"
-        self.tell(self.desk.do(SetValue(path, self.statistic.itemData(index), "Set statistic")))
+        self.tell(self.session.do(SetValue(path, self.statistic.itemData(index), "Set statistic")))
 
     def show_project(self, project: Project) -> None:
         """Show limit and statistic."""
@@ -94,8 +94,8 @@ class RequirementRow(FigureRow):
 class DateRow(Row):
     """A day."""
 
-    def __init__(self, desk: Desk, path: str, label: str) -> None:
-        super().__init__(desk, path, label)
+    def __init__(self, session: Session, path: str, label: str) -> None:
+        super().__init__(session, path, label)
         self.edit = QDateEdit()
         self.edit.setObjectName(f"edit-{path}")
         self.edit.setDisplayFormat("yyyy-MM-dd")
@@ -106,7 +106,7 @@ class DateRow(Row):
         inner = self.edit.lineEdit()
         if inner is not None:
             inner.setAccessibleName(label)
-        self.show_project(desk.project)
+        self.show_project(session.project)
 
     def show_project(self, project: Project) -> None:
         """Show the day; today where none is set."""
@@ -152,8 +152,8 @@ BUDGETS = (
 class ModesRow(Row):
     """Flight modes that are wanted, in two columns."""
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__(desk, "brief.modes", "Modes")
+    def __init__(self, session: Session) -> None:
+        super().__init__(session, "brief.modes", "Modes")
         label = self.line.itemAt(0)
         if label is not None and label.widget() is not None:
             label.widget().hide()  # type: ignore[union-attr]
@@ -170,7 +170,7 @@ class ModesRow(Row):
             self.boxes[mode] = box
             grid.addWidget(box, i // 2, i % 2)
         self.line.addLayout(grid, 1)
-        self.show_project(desk.project)
+        self.show_project(session.project)
 
     def _toggled(self) -> None:
         self.set_value(tuple(mode for mode, box in self.boxes.items() if box.isChecked()))
@@ -182,30 +182,30 @@ class ModesRow(Row):
                 box.setChecked(mode in project.brief.modes)
 
 
-def _inertia(desk: Desk, ledger: Ledger) -> None:
+def _inertia(session: Session, ledger: Ledger) -> None:
     """Moments of inertia: estimated from geometry unless entered."""
     for axis, where in (("x", "roll"), ("y", "pitch"), ("z", "yaw")):
         spec = FigureSpec(f"brief.craft.inertia_{axis}_kg_m2", f"Inertia, {where}", "inertia", "g m²", False)
-        ledger.add(OptionalRow(desk, spec, "by size"))
+        ledger.add(OptionalRow(session, spec, "by size"))
 
 
-def build_ledger(desk: Desk, ledger: Ledger) -> None:
+def build_ledger(session: Session, ledger: Ledger) -> None:
     """Fill the ledger."""
-    project = desk.project
+    project = session.project
     ledger.group("Craft")
-    ledger.add(TextRow(desk, "name", "Name"))
-    ledger.add(TextRow(desk, "brief.about", "About", "what it is for"))
-    ledger.add(ChoiceRow(desk, "brief.craft.layout", "Layout", [(v, v) for v in get_args(Layout)]))
-    ledger.add(FigureRow(desk, FigureSpec("brief.craft.mass_kg", "Mass", "mass", "kg")))
-    ledger.add(FigureRow(desk, FigureSpec("brief.craft.arm_m", "Arm", "length", "m")))
+    ledger.add(TextRow(session, "name", "Name"))
+    ledger.add(TextRow(session, "brief.about", "About", "what it is for"))
+    ledger.add(ChoiceRow(session, "brief.craft.layout", "Layout", [(v, v) for v in get_args(Layout)]))
+    ledger.add(FigureRow(session, FigureSpec("brief.craft.mass_kg", "Mass", "mass", "kg")))
+    ledger.add(FigureRow(session, FigureSpec("brief.craft.arm_m", "Arm", "length", "m")))
     for spec in CRAFT:
-        ledger.add(FigureRow(desk, spec))
-    _inertia(desk, ledger)
+        ledger.add(FigureRow(session, spec))
+    _inertia(session, ledger)
     for spec, empty in MEASURED:
-        ledger.add(OptionalRow(desk, spec, empty))
+        ledger.add(OptionalRow(session, spec, empty))
     ledger.add(
         WordsRow(
-            desk, "brief.craft.motors", "Own geometry", "as the layout",
+            session, "brief.craft.motors", "Own geometry", "as the layout",
             "For the layout “other”: metres forward, metres right, cw or ccw from above; motors apart by ;",
             lambda p: "; ".join(f"{m.forward_m:g} {m.right_m:g} {'cw' if m.is_clockwise else 'ccw'}" for m in p.brief.craft.motors),
             lambda text: tuple(PlacedMotor(forward_m=f, right_m=r, is_clockwise=c) for f, r, c in placed_from(text)),
@@ -213,39 +213,39 @@ def build_ledger(desk: Desk, ledger: Ledger) -> None:
     )  # fmt: skip
     ledger.group("Place and date")
     if project.brief.place is None:
-        ledger.add(_add_place(desk))
+        ledger.add(_add_place(session))
     else:
-        ledger.add(FigureRow(desk, FigureSpec("brief.place.lat_deg", "Latitude", "share", "1", False, "°")))
-        ledger.add(FigureRow(desk, FigureSpec("brief.place.lon_deg", "Longitude", "share", "1", False, "°")))
-        ledger.add(FigureRow(desk, FigureSpec("brief.place.height_m", "Height above sea", "length", "m", False)))
-    ledger.add(DateRow(desk, "brief.day", "Date"))
+        ledger.add(FigureRow(session, FigureSpec("brief.place.lat_deg", "Latitude", "share", "1", False, "°")))
+        ledger.add(FigureRow(session, FigureSpec("brief.place.lon_deg", "Longitude", "share", "1", False, "°")))
+        ledger.add(FigureRow(session, FigureSpec("brief.place.height_m", "Height above sea", "length", "m", False)))
+    ledger.add(DateRow(session, "brief.day", "Date"))
     ledger.group("Flight modes")
-    ledger.add(ModesRow(desk))
+    ledger.add(ModesRow(session))
     ledger.group("Mission and surroundings")
     for spec in MISSION:
-        ledger.add(FigureRow(desk, spec))
+        ledger.add(FigureRow(session, spec))
     ledger.group("Climate")
-    ledger.add(FigureRow(desk, FigureSpec("brief.climate.low_degc", "Coldest", "temperature", "°C", False)))
-    ledger.add(FigureRow(desk, FigureSpec("brief.climate.high_degc", "Warmest", "temperature", "°C", False)))
+    ledger.add(FigureRow(session, FigureSpec("brief.climate.low_degc", "Coldest", "temperature", "°C", False)))
+    ledger.add(FigureRow(session, FigureSpec("brief.climate.high_degc", "Warmest", "temperature", "°C", False)))
     ledger.group("Budgets for the sensors")
     for spec in BUDGETS:
-        ledger.add(OptionalRow(desk, spec))
+        ledger.add(OptionalRow(session, spec))
     ledger.group("Requirements")
     for i, requirement in enumerate(project.brief.requirements):
-        ledger.add(RequirementRow(desk, i, requirement))
-    ledger.add(_add_requirement(desk))
+        ledger.add(RequirementRow(session, i, requirement))
+    ledger.add(_add_requirement(session))
     ledger.finish()
 
 
-def _add_place(desk: Desk) -> QWidget:
+def _add_place(session: Session) -> QWidget:
     button = QPushButton("Say where you fly …")
     button.setProperty("role", "link")
     button.setObjectName("add-place")
-    button.clicked.connect(lambda: desk.do(SetValue("brief.place", Place(lat_deg=50.0, lon_deg=0.0), "Set place")))
+    button.clicked.connect(lambda: session.do(SetValue("brief.place", Place(lat_deg=50.0, lon_deg=0.0), "Set place")))
     return button
 
 
-def _add_requirement(desk: Desk) -> QWidget:
+def _add_requirement(session: Session) -> QWidget:
     button = QPushButton("Add a requirement …")
     button.setProperty("role", "link")
     button.setObjectName("add-requirement")
@@ -253,6 +253,6 @@ def _add_requirement(desk: Desk) -> QWidget:
     for key, requirement in USUAL.items():
         action = menu.addAction(QUANTITIES[key][0])
         if action is not None:
-            action.triggered.connect(lambda _=False, r=requirement: desk.do(AddRequirement(r)))
+            action.triggered.connect(lambda _=False, r=requirement: session.do(AddRequirement(r)))
     button.setMenu(menu)
     return button

@@ -1,14 +1,14 @@
 """What the brief's figures mean, in words."""
 
-from fusus.app.desk import Desk
-from fusus.app.margin import Note
+from fusus.app.panels.notes_panel import Note
+from fusus.app.panels.stage_bar import StageState
+from fusus.app.session import Session
 from fusus.app.text import figure
-from fusus.app.thread import BeadState
 
 
-def notes(desk: Desk) -> tuple[Note, ...]:
+def notes(session: Session) -> tuple[Note, ...]:
     """Return what is missing from the brief and what follows from it."""
-    brief = desk.project.brief
+    brief = session.project.brief
     out: list[Note] = []
     if brief.place is None:
         out.append(
@@ -45,9 +45,9 @@ def notes(desk: Desk) -> tuple[Note, ...]:
     return tuple(out)
 
 
-def bead(desk: Desk) -> BeadState:
+def state(session: Session) -> StageState:
     """Return how far the brief is."""
-    brief = desk.project.brief
+    brief = session.project.brief
     done = (brief.place is not None) + bool(brief.requirements)
     count = len(brief.requirements)
-    return BeadState(done / 2, f"{count} requirement{'s' if count != 1 else ''}")
+    return StageState(done / 2, f"{count} requirement{'s' if count != 1 else ''}")

@@ -6,9 +6,9 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from fusus.app.desk import Desk
 from fusus.app.figures.rows import Cell, RowsTable
 from fusus.app.jobs import Job
+from fusus.app.session import Session
 from fusus.app.stages.base import TabbedSheet, column_page, title_label
 from fusus.app.stages.brief.figures import DriftFigure, HeadingFigure
 from fusus.core.derived_requirements.derive import DerivedNeed
@@ -29,11 +29,11 @@ class BriefFound:
 class BriefSheet(TabbedSheet):
     """What the brief asks, mode by sensor, and what the place means."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, session: Session) -> None:
         self._shown: object = None
         self._found: BriefFound | None = None
         super().__init__(
-            desk,
+            session,
             (
                 ("needs", "What it asks", self._needs_page()),
                 ("modes", "Modes and sensors", self._modes_page()),
@@ -96,11 +96,11 @@ class BriefSheet(TabbedSheet):
 
     def refresh(self) -> None:
         """Show the project's brief; what follows from it is looked up off the interface thread."""
-        brief = self.desk.project.brief
+        brief = self.session.project.brief
         if brief == self._shown:
             return
         self._shown = brief
-        project = self.desk.project
+        project = self.session.project
 
         def work(_progress: object) -> BriefFound:
             from fusus.study.brief.brief import body_of, needs_of
@@ -110,24 +110,24 @@ class BriefSheet(TabbedSheet):
 
         job = Job("Looking up the place", work)
         job.succeeded.connect(self._take)
-        job.failed.connect(lambda text: self.desk.noticed.emit("stop", text))
-        self.desk.jobs.start(job, "site")
+        job.failed.connect(lambda text: self.session.noticed.emit("stop", text))
+        self.session.jobs.start(job, "site")
 
     def _take(self, found: BriefFound) -> None:
-        if self.desk.document is not None:
+        if self.session.document is not None:
             self._found = found
             super().refresh()
 
     def draw(self, name: str) -> None:
         """Draw one page."""
-        if self._found is None or self.desk.document is None:
+        if self._found is None or self.session.document is None:
             return
         if name == "needs":
             self._draw_needs(self._found)
         elif name == "modes":
             self._draw_modes()
         else:
-            self.drift.show_limit(_degrees(self.desk.project.brief.requirements, "tilt"))
+            self.drift.show_limit(_degrees(self.session.project.brief.requirements, "tilt"))
             self._show_site(self._found.site)
 
     def _draw_needs(self, found: BriefFound) -> None:
@@ -135,7 +135,7 @@ class BriefSheet(TabbedSheet):
         self.body.show_rows([list(row) for row in found.body])
 
     def _draw_modes(self) -> None:
-        wanted = self.desk.project.brief.modes
+        wanted = self.session.project.brief.modes
         words: dict[str, Cell] = {
             "needed": ("■ needed", "pass"), "either": ("◆ either", "mind"), "helps": "helps", "not used": "–",
         }  # fmt: skip
@@ -152,7 +152,7 @@ class BriefSheet(TabbedSheet):
         )
 
     def _show_site(self, site: Site) -> None:
-        brief = self.desk.project.brief
+        brief = self.session.project.brief
         field = site.field
         limit = _degrees(brief.requirements, "heading")
         self.heading.show_field(site.horizontal_ut, limit)

@@ -1,8 +1,8 @@
 """Drift's inputs: how long the bias is averaged, what span is shown, the limit without GNSS; and the mission's surroundings."""
 
-from fusus.app.desk import Desk
 from fusus.app.ledger.panel import Ledger
 from fusus.app.ledger.rows import FactRow, FigureRow, FigureSpec, SwitchRow
+from fusus.app.session import Session
 
 SURROUNDINGS = (
     FigureSpec("brief.mission.warming_k", "Warming", "temperature difference", "K"),
@@ -15,10 +15,10 @@ SURROUNDINGS = (
 )
 
 
-def build_ledger(desk: Desk, ledger: Ledger) -> None:
+def build_ledger(session: Session, ledger: Ledger) -> None:
     """Fill the ledger."""
     ledger.group("Chosen parts")
-    parts = desk.project.parts
+    parts = session.project.parts
     for title, name in (
         ("IMU", parts.imu),
         ("Barometer", parts.barometer),
@@ -28,14 +28,14 @@ def build_ledger(desk: Desk, ledger: Ledger) -> None:
     ):
         ledger.add(FactRow(title, name or "–", mono=False))
     ledger.group("At rest")
-    ledger.add(FigureRow(desk, FigureSpec("drift.averaging_s", "Bias averaged", "time", "s", False)))
-    ledger.add(FigureRow(desk, FigureSpec("drift.bias_error_rad_s", "Bias error wanted", "rate", "deg/h", False)))
-    ledger.add(FigureRow(desk, FigureSpec("drift.span_s", "Span shown", "time", "min", False)))
-    ledger.add(FigureRow(desk, FigureSpec("drift.limit_m", "Limit, no GNSS", "length", "m", False)))
+    ledger.add(FigureRow(session, FigureSpec("drift.averaging_s", "Bias averaged", "time", "s", False)))
+    ledger.add(FigureRow(session, FigureSpec("drift.bias_error_rad_s", "Bias error wanted", "rate", "deg/h", False)))
+    ledger.add(FigureRow(session, FigureSpec("drift.span_s", "Span shown", "time", "min", False)))
+    ledger.add(FigureRow(session, FigureSpec("drift.limit_m", "Limit, no GNSS", "length", "m", False)))
     ledger.group("Surroundings")
     for spec in SURROUNDINGS:
-        ledger.add(FigureRow(desk, spec))
+        ledger.add(FigureRow(session, spec))
     ledger.group("Fitting")
-    ledger.add(SwitchRow(desk, "parts.fitting.calibrated", "Calibration", "done on the bench"))
-    ledger.add(SwitchRow(desk, "parts.fitting.foam", "Barometer", "under open-cell foam"))
+    ledger.add(SwitchRow(session, "parts.fitting.calibrated", "Calibration", "done on the bench"))
+    ledger.add(SwitchRow(session, "parts.fitting.foam", "Barometer", "under open-cell foam"))
     ledger.finish()

@@ -1,21 +1,21 @@
 """Drift's conclusions: the weakest sources, and how long the craft does without GNSS."""
 
-from fusus.app.desk import Desk
-from fusus.app.margin import Note
+from fusus.app.panels.notes_panel import Note
+from fusus.app.panels.stage_bar import StageState
+from fusus.app.session import Session
 from fusus.app.text import figure
-from fusus.app.thread import BeadState
 
 
-def notes(desk: Desk) -> tuple[Note, ...]:
+def notes(session: Session) -> tuple[Note, ...]:
     """Return the findings on the prediction, and on dead reckoning."""
-    if desk.project.parts.imu is None:
+    if session.project.parts.imu is None:
         return (
             Note(
                 "No IMU is chosen", "mind", "There is nothing to predict.", "Drift follows from the parts.", "Choose parts",
                 "parts.imu",
             ),
         )  # fmt: skip
-    outlook = desk.foresight.outlook
+    outlook = session.prediction
     if outlook is None or outlook.study is None:
         return ()
     out = [Note(f.subject, f.severity, f.statement, f.reason, f.next_step, f.link) for f in outlook.findings]
@@ -32,13 +32,13 @@ def notes(desk: Desk) -> tuple[Note, ...]:
     return tuple(out)
 
 
-def bead(desk: Desk) -> BeadState:
+def state(session: Session) -> StageState:
     """Return how far the prediction is: the worst requirement against its limit."""
-    if desk.project.parts.imu is None:
-        return BeadState(0.0, "no parts")
-    outlook = desk.foresight.outlook
+    if session.project.parts.imu is None:
+        return StageState(0.0, "no parts")
+    outlook = session.prediction
     if outlook is None or outlook.study is None:
-        return BeadState(0.5, "running" if desk.jobs.running else "not predicted")
+        return StageState(0.5, "running" if session.jobs.running else "not predicted")
     figures = outlook.study.prediction.figures
     met = sum(f.value is not None and f.value <= f.requirement.limit for f in figures)
-    return BeadState(1.0, f"{met} of {len(figures)} in reach", not desk.foresight.outlook_is_current)
+    return StageState(1.0, f"{met} of {len(figures)} in reach", not session.answers.is_current("parts.prediction"))

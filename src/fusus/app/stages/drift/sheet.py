@@ -6,10 +6,10 @@ from typing import Any
 import numpy as np
 from PyQt6.QtWidgets import QComboBox, QWidget
 
-from fusus.app.desk import Desk
 from fusus.app.figures.budget import BudgetFigure
 from fusus.app.figures.drift import AllanFigure, FanFigure, MissionFigure, ReckoningFigure
-from fusus.app.figures.rows import RowsTable
+from fusus.app.figures.rows import Cell, RowsTable
+from fusus.app.session import Session
 from fusus.app.stages.base import TabbedSheet, column_page, title_label
 from fusus.app.text import KIND_OF_UNIT, SHOWN, figure, short, statistic_text
 from fusus.core.frames.units import from_si
@@ -30,9 +30,9 @@ QUANTITIES = (
 class DriftSheet(TabbedSheet):
     """Five pages."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__(
-            desk,
+            session,
             (
                 ("budget", "Error budget", self._budget_page()),
                 ("mission", "Along the mission", self._mission_page()),
@@ -84,7 +84,7 @@ class DriftSheet(TabbedSheet):
 
     def draw(self, name: str) -> None:
         """Draw one page."""
-        outlook = self.desk.foresight.outlook
+        outlook = self.session.prediction
         if outlook is None or outlook.study is None:
             self.budget.title.setText("Choose an IMU in Parts; then its errors are predicted here")
             return
@@ -109,7 +109,7 @@ class DriftSheet(TabbedSheet):
             rest = 1.0 - sum(v for _, v in pieces)
             bars.append((name, value, b.value / r.limit, [*pieces, ("all others", rest)]))
         self.budget.show_bars(bars)
-        rows = []
+        rows: list[tuple[float, list[str]]] = []
         figures = outlook.study.prediction.figures
         for s in outlook.study.outlook.sensitivities:
             gains = [(g, f.requirement.title) for g, f in zip(s.gains, figures, strict=True) if g is not None]
@@ -134,7 +134,7 @@ class DriftSheet(TabbedSheet):
         self.mission.show_mission(
             prediction.spread.t_s, curves, np.sqrt(claimed[:, columns].sum(axis=1)) * scale, phases, unit
         )
-        rows = []
+        rows: list[list[Cell]] = []
         for f in prediction.figures:
             r = f.requirement
             shown, sign = SHOWN[r.unit]

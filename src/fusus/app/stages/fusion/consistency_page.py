@@ -3,9 +3,9 @@
 import numpy as np
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSplitter, QVBoxLayout, QWidget
 
-from fusus.app.desk import Desk
 from fusus.app.figures.normalised import NormalisedFigure
 from fusus.app.figures.rows import Cell, RowsTable
+from fusus.app.session import Session
 from fusus.app.stages.base import title_label
 
 TITLES = {
@@ -19,7 +19,7 @@ NAMES = {
     "rest rate x": "Rest, rate x", "rest rate y": "Rest, rate y", "rest rate z": "Rest, rate z", "level north": "Level, north",
     "level east": "Level, east", "field x": "Field, x", "field y": "Field, y", "field z": "Field, z",
 }  # fmt: skip
-MEMBERS = {
+MEMBERS: dict[str, tuple[str, ...]] = {
     "position": ("north", "east", "height"), "velocity": ("v north", "v east", "v down"),
     "attitude": ("tilt about north", "tilt about east", "heading"),
 }  # fmt: skip
@@ -30,9 +30,9 @@ WHITE = 0.01  # chance below which innovations are not white
 class ConsistencyPage(QWidget):
     """A channel's innovations large, the channels and the parts of the state in tables."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.desk = desk
+        self.session = session
         self.channel = QComboBox()
         self.channel.setObjectName("consistency-channel")
         self.channel.setAccessibleName("Channel")
@@ -75,8 +75,8 @@ class ConsistencyPage(QWidget):
         self.figure.restyle()
 
     def draw(self) -> None:
-        """Show the judged estimate of the study on the desk."""
-        result = self.desk.study
+        """Show the judged estimate of the study on the session."""
+        result = self.session.fusion
         if result is None or not result.normalised:
             self.channel.clear()
             self.figure.show_innovations("No innovations", np.zeros(0), np.zeros(0))
@@ -125,7 +125,7 @@ class ConsistencyPage(QWidget):
         self.parts.show_rows(rows, tips)
 
     def _show_channel(self) -> None:
-        result, name = self.desk.study, self.channel.currentData()
+        result, name = self.session.fusion, self.channel.currentData()
         if result is not None and name in result.normalised:
             self.figure.show_innovations(
                 f"{NAMES.get(name, name)}: innovations over their sigma", *result.normalised[name]

@@ -6,12 +6,12 @@ import numpy as np
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QStackedWidget, QToolButton, QVBoxLayout, QWidget
 
-from fusus.app.desk import Desk
 from fusus.app.figures.errors import ErrorCurve, ErrorFigure
+from fusus.app.figures.quantities import QUANTITIES
 from fusus.app.figures.residuals import ResidualFigure
 from fusus.app.figures.rose import TiltRose
 from fusus.app.figures.rows import RowsTable
-from fusus.app.stages.fusion.quantities import QUANTITIES
+from fusus.app.session import Session
 from fusus.app.text import figure
 from fusus.core.requirements import Requirement
 
@@ -25,9 +25,9 @@ EMPTY = (
 class ErrorsPage(QWidget):
     """One large figure with a view a quantity, small ones under it."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.desk = desk
+        self.session = session
         self._shown: object = None
         self._due: list[Callable[[], None]] = []
         self._drawn: set[int] = set()
@@ -102,10 +102,10 @@ class ErrorsPage(QWidget):
             each.restyle()
 
     def draw(self) -> None:
-        """Show the study that lies on the desk."""
-        result = self.desk.study
+        """Show the study that lies on the session."""
+        result = self.session.fusion
         if result is None:
-            self.empty.setText("The estimators are running …" if self.desk.recording() is not None else EMPTY)
+            self.empty.setText("The estimators are running …" if self.session.recording() is not None else EMPTY)
             self.pages.setCurrentIndex(1)
             return
         self.pages.setCurrentIndex(0)
@@ -120,13 +120,13 @@ class ErrorsPage(QWidget):
 
     def _go_on(self) -> None:
         """Draw the next of the small figures; the window answers in between."""
-        if self._due and self.desk.study is not None:
+        if self._due and self.session.fusion is not None:
             self._due.pop(0)()
             QTimer.singleShot(0, self._go_on)
 
     def _show_errors(self) -> None:
         """Draw the error figure that is in sight, once a result."""
-        result, index = self.desk.study, self.figures.currentIndex()
+        result, index = self.session.fusion, self.figures.currentIndex()
         if result is None or index in self._drawn:
             return
         self._drawn.add(index)
@@ -158,7 +158,7 @@ class ErrorsPage(QWidget):
         shown.title.setToolTip(f"By {reference}; the band is twice the sigma that the judged estimator claims")
 
     def _show_rose(self) -> None:
-        first, out = self.desk.study.curves[0], self.desk.study.study.judged.replay
+        first, out = self.session.fusion.curves[0], self.session.fusion.study.judged.replay
         sigma = None
         if out.outputs.has_sigma:
             sigma = np.degrees(
@@ -167,13 +167,13 @@ class ErrorsPage(QWidget):
         self.rose.show_attitudes(first.t_s, first.q_nb, first.reference_q_nb, sigma)
 
     def _show_innovations(self) -> None:
-        for shown, residuals in zip((self.first, self.second), self.desk.study.residuals, strict=True):
+        for shown, residuals in zip((self.first, self.second), self.session.fusion.residuals, strict=True):
             shown.title.setText(residuals.title)
             shown.show_nis(residuals.t_s, residuals.nis, residuals.bound)
 
     def _fill_table(self) -> None:
         rows = []
-        for i, curve in enumerate(self.desk.study.curves):
+        for i, curve in enumerate(self.session.fusion.curves):
             cells = [curve.title + (" (judged)" if i == 0 else "")]
             for q in QUANTITIES:
                 value = curve.figures[q.key]
@@ -184,7 +184,7 @@ class ErrorsPage(QWidget):
             rows.append(cells)
         by = (
             "the reference"
-            if self.desk.study.study.judged.comparison is not None
+            if self.session.fusion.study.judged.comparison is not None
             else "the smoother, which is no truth"
         )
         self.table.show_rows(rows, [f"RMS errors against {by}"] * len(rows))

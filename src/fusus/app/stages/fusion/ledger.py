@@ -5,11 +5,12 @@ from dataclasses import fields
 from PyQt6.QtCore import QSignalBlocker
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QRadioButton, QWidget
 
-from fusus.app.desk import Desk
 from fusus.app.ledger.help import help_for
 from fusus.app.ledger.panel import Ledger
 from fusus.app.ledger.rows import ChoiceRow, FactRow, FigureRow, FigureSpec, Row, SwitchRow
 from fusus.app.ledger.words_row import WordsRow
+from fusus.app.session import Session
+from fusus.app.stages.fusion.actions import tune_by_parts
 from fusus.core.estimation.catalogue import ESTIMATORS, info_for
 from fusus.project.records import Project
 
@@ -55,8 +56,8 @@ def spec_for(estimator: str, name: str) -> FigureSpec:
 class EstimatorsRow(Row):
     """Which estimators run, and which one is judged: that one stands first in the project."""
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__(desk, "fusion.estimators", "Run")
+    def __init__(self, session: Session) -> None:
+        super().__init__(session, "fusion.estimators", "Run")
         label = self.line.itemAt(0)
         if label is not None and label.widget() is not None:
             label.widget().hide()  # type: ignore[union-attr]
@@ -77,7 +78,7 @@ class EstimatorsRow(Row):
             self._column.insertLayout(self._column.count() - 1, line)
             self.boxes[info.name], self.judged[info.name] = box, judged
             self.watch(box)
-        self.show_project(desk.project)
+        self.show_project(session.project)
 
     def show_project(self, project: Project) -> None:
         """Show which run and which is judged."""
@@ -91,42 +92,42 @@ class EstimatorsRow(Row):
                 self.judged[name].setEnabled(name in chosen)
 
     def _pick(self, name: str, on: bool) -> None:
-        chosen = tuple(n for n in self.desk.project.fusion.estimators if n != name)
+        chosen: tuple[str, ...] = tuple(n for n in self.session.project.fusion.estimators if n != name)
         if on:
-            chosen = (*chosen, name)  # type: ignore[assignment]
+            chosen = (*chosen, name)
         if not chosen:
             self.tell("At least one estimator has to run.")
         else:
             self.set_value(chosen)
         if not self._retired:
-            self.show_project(self.desk.project)
+            self.show_project(self.session.project)
 
     def _judge(self, name: str) -> None:
-        rest = tuple(n for n in self.desk.project.fusion.estimators if n != name)
+        rest = tuple(n for n in self.session.project.fusion.estimators if n != name)
         self.set_value((name, *rest))
 
 
-def _outages_row(desk: Desk) -> WordsRow:
+def _outages_row(session: Session) -> WordsRow:
     """Return the row of stretches whose fixes are hidden: START:DURATION in s, several apart by blanks or commas."""
     from fusus.core.analysis.outage import outage_from
 
     return WordsRow(
-        desk, "fusion.outages", "Hide fixes", "none", "Start and duration in s, such as 120:8 200:15; empty hides none",
+        session, "fusion.outages", "Hide fixes", "none", "Start and duration in s, such as 120:8 200:15; empty hides none",
         lambda project: " ".join(f"{start:g}:{length:g}" for start, length in project.fusion.outages),
         lambda text: tuple(outage_from(w) for w in text.replace(",", " ").split()),
     )  # fmt: skip
 
 
-def _parameter_row(desk: Desk, estimator: str, name: str, kind: object) -> Row:
+def _parameter_row(session: Session, estimator: str, name: str, kind: object) -> Row:
     """Return the row of a parameter: a switch for yes and no, else a figure."""
     if kind in (bool, "bool"):
         path = f"fusion.{estimator.replace('-', '_')}.{name}"
         found = help_for(path)
-        return SwitchRow(desk, path, found.title if found else name, "on")
-    return FigureRow(desk, spec_for(estimator, name))
+        return SwitchRow(session, path, found.title if found else name, "on")
+    return FigureRow(session, spec_for(estimator, name))
 
 
-def _tuning_buttons(desk: Desk, has_innovations: bool) -> QWidget:
+def _tuning_buttons(session: Session, has_innovations: bool) -> QWidget:
     """Return the ways to a tuning other than by hand."""
     box = QWidget()
     line = QHBoxLayout(box)
@@ -134,31 +135,31 @@ def _tuning_buttons(desk: Desk, has_innovations: bool) -> QWidget:
     parts = QPushButton("By the parts")
     parts.setObjectName("tune-parts")
     parts.setToolTip("Take noises and spreads from the chosen parts: datasheet, and bench where it measured")
-    parts.clicked.connect(lambda _=False: desk.tune_by_parts())
+    parts.clicked.connect(lambda _=False: tune_by_parts(session))
     line.addWidget(parts)
     if has_innovations:
         flight = QPushButton("By the flight")
         flight.setObjectName("tune-likelihood")
         flight.setToolTip("Maximum likelihood of the innovations: the noises that surprise the filter least")
-        flight.clicked.connect(lambda _=False: desk.fusing.ask("likelihood"))
+        flight.clicked.connect(lambda _=False: session.ask_of_recording("fusion.likelihood"))
         survey = QPushButton("Survey")
         survey.setObjectName("survey")
         survey.setToolTip("Lever arm, delay and mounting from this flight, with standard errors")
-        survey.clicked.connect(lambda _=False: desk.fusing.ask("survey"))
+        survey.clicked.connect(lambda _=False: session.ask_of_recording("fusion.survey"))
         line.addWidget(flight)
         line.addWidget(survey)
     line.addStretch()
     return box
 
 
-def build_ledger(desk: Desk, ledger: Ledger) -> None:
+def build_ledger(session: Session, ledger: Ledger) -> None:
     """Fill the ledger."""
-    project = desk.project
-    recordings = desk.recordings()
+    project = session.project
+    recordings = session.recordings()
     ledger.group("Recording")
     if recordings:
-        ledger.add(ChoiceRow(desk, "fusion.recording", "Recording", [(r.name, r.name) for r in recordings]))
-        info = desk.recording()
+        ledger.add(ChoiceRow(session, "fusion.recording", "Recording", [(r.name, r.name) for r in recordings]))
+        info = session.recording()
         if info is not None:
             imu = info.streams.get("imu")
             if imu is not None and imu.rate_hz and imu.start_s is not None and imu.end_s is not None:
@@ -173,25 +174,25 @@ def build_ledger(desk: Desk, ledger: Ledger) -> None:
     else:
         ledger.add(FactRow("Recording", "none yet: drop a log here", mono=False))
     ledger.group("Estimators")
-    ledger.add(EstimatorsRow(desk))
+    ledger.add(EstimatorsRow(session))
     ledger.group("Sensors")
-    ledger.add(SwitchRow(desk, "fusion.use_magnetometer", "Magnetometer", "used"))
-    ledger.add(SwitchRow(desk, "fusion.use_barometer", "Barometer", "used"))
-    ledger.add(SwitchRow(desk, "fusion.use_gnss", "GNSS", "used"))
-    ledger.add(_outages_row(desk))
+    ledger.add(SwitchRow(session, "fusion.use_magnetometer", "Magnetometer", "used"))
+    ledger.add(SwitchRow(session, "fusion.use_barometer", "Barometer", "used"))
+    ledger.add(SwitchRow(session, "fusion.use_gnss", "GNSS", "used"))
+    ledger.add(_outages_row(session))
     ledger.group("Comparison")
-    ledger.add(SwitchRow(desk, "fusion.align_time", "Clocks", "aligned"))
-    ledger.add(SwitchRow(desk, "fusion.align_yaw", "Headings", "aligned"))
+    ledger.add(SwitchRow(session, "fusion.align_time", "Clocks", "aligned"))
+    ledger.add(SwitchRow(session, "fusion.align_yaw", "Headings", "aligned"))
     judged = info_for(project.fusion.estimators[0])
     ledger.group(f"Tuning: {judged.title}")
-    ledger.add(_tuning_buttons(desk, judged.gives == "motion"))
+    ledger.add(_tuning_buttons(session, judged.gives == "motion"))
     for field in fields(judged.parameters):
-        ledger.add(_parameter_row(desk, judged.name, field.name, field.type))
+        ledger.add(_parameter_row(session, judged.name, field.name, field.type))
     run = QPushButton("Run now")
     run.setObjectName("run-now")
     run.setProperty("role", "main")
     run.setToolTip("Run the estimators again (Ctrl+Return)")
-    run.clicked.connect(lambda: desk.run_fusion(force=True))
+    run.clicked.connect(lambda: session.run_fusion(force=True))
     run.setEnabled(bool(recordings))
     box = QWidget()
     line = QHBoxLayout(box)

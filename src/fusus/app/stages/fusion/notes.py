@@ -2,27 +2,27 @@
 
 from typing import Any
 
-from fusus.app.desk import Desk
-from fusus.app.margin import Note
+from fusus.app.panels.notes_panel import Note
+from fusus.app.panels.stage_bar import StageState
+from fusus.app.session import Session
 from fusus.app.text import figure
-from fusus.app.thread import BeadState
 
 
-def notes(desk: Desk) -> tuple[Note, ...]:
+def notes(session: Session) -> tuple[Note, ...]:
     """Return the findings on the judged estimate."""
-    if desk.recording() is None:
+    if session.recording() is None:
         return (
             Note(
                 "There is no recording", "mind", "An estimator needs gyro and accelerometer samples.",
                 "Any table will do: CSV or TSV with a time column.", "Import a log", "action.import",
             ),
         )  # fmt: skip
-    if desk.study is None:
+    if session.fusion is None:
         return ()
-    study = desk.study.study
+    study = session.fusion.study
     out = [Note(f.subject, f.severity, f.statement, f.reason, f.next_step, f.link) for f in study.findings]
     out += _hidden(study)
-    out += _asked(desk)
+    out += _asked(session)
     if study.judged.comparison is None:
         stands_in = study.judged.against_smoother is not None
         out.append(
@@ -59,11 +59,11 @@ def _hidden(study: Any) -> list[Note]:
     return out
 
 
-def _asked(desk: Desk) -> list[Note]:
+def _asked(session: Session) -> list[Note]:
     """Return what a tuning by the flight and a survey found."""
     out = []
-    tuned = desk.fusing.result("likelihood")
-    if tuned is not None and desk.fusing.is_current("likelihood"):
+    tuned = session.answers.result("fusion.likelihood")
+    if tuned is not None and session.answers.is_current("fusion.likelihood"):
         command, gain = tuned
         changes = ", ".join(f"{s.path.rpartition('.')[2].replace('_', ' ')} {s.value:.3g}" for s in command.steps[:4])
         out.append(
@@ -72,11 +72,11 @@ def _asked(desk: Desk) -> list[Note]:
                 "Under these noises what came would have surprised the filter least.", "Take this tuning over", "take.likelihood",
             )
         )  # fmt: skip
-    surveyed = desk.fusing.result("survey")
-    if surveyed is not None and desk.fusing.is_current("survey"):
+    surveyed = session.answers.result("fusion.survey")
+    if surveyed is not None and session.answers.is_current("fusion.survey"):
         from fusus.study.fusion.survey import findings
 
-        found = findings(surveyed, desk.project.fusion.navigation_ekf)
+        found = findings(surveyed, session.project.fusion.navigation_ekf)
         out += [Note(f.subject, f.severity, f.statement, f.reason, f.next_step, f.link) for f in found]
         a, s = surveyed.arm_m, surveyed.arm_sigma_m
         out.append(
@@ -90,13 +90,13 @@ def _asked(desk: Desk) -> list[Note]:
     return out
 
 
-def bead(desk: Desk) -> BeadState:
+def state(session: Session) -> StageState:
     """Return how far Fusion is."""
-    if desk.recording() is None:
-        return BeadState(0.0, "no recording")
-    if desk.study is None:
-        return BeadState(0.5, "running" if desk.jobs.running else "not run")
-    value = desk.study.curves[0].figures["tilt_rmse_deg"]
-    is_measured = value is not None and desk.study.study.judged.comparison is not None
+    if session.recording() is None:
+        return StageState(0.0, "no recording")
+    if session.fusion is None:
+        return StageState(0.5, "running" if session.jobs.running else "not run")
+    value = session.fusion.curves[0].figures["tilt_rmse_deg"]
+    is_measured = value is not None and session.fusion.study.judged.comparison is not None
     headline = f"tilt {figure(value)}°" if is_measured else "no reference"
-    return BeadState(1.0, headline, not desk.study_is_current)
+    return StageState(1.0, headline, not session.fusion_is_current)

@@ -6,9 +6,9 @@ from typing import Any
 
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from fusus.app.desk import Desk
+from fusus.app.answers.fusion import TITLES
 from fusus.app.figures.rows import Cell, RowsTable
-from fusus.app.fusing import TITLES
+from fusus.app.session import Session
 
 Rows = tuple[list[tuple[Cell, ...]], list[str]]
 DEGREES = ("tilt", "heading")
@@ -18,16 +18,16 @@ class QuestionPage(QWidget):
     """A button, a sentence, and the table of the answer."""
 
     def __init__(
-        self, desk: Desk, question: str, words: str, button: str, table: RowsTable, rows: Callable[[Any], Rows]
+        self, session: Session, question: str, words: str, button: str, table: RowsTable, rows: Callable[[Any], Rows]
     ) -> None:
         super().__init__()
-        self.desk, self.question, self.table = desk, question, table
+        self.session, self.question, self.table = session, question, table
         self._words, self._rows = words, rows
         self.button = QPushButton(button)
         self.button.setObjectName(f"ask-{question}")
         self.button.setProperty("role", "main")
         self.button.setToolTip(TITLES[question])
-        self.button.clicked.connect(lambda _=False: desk.fusing.ask(question))
+        self.button.clicked.connect(lambda _=False: session.ask_of_recording(f"fusion.{question}"))
         self.note = QLabel(words)
         self.note.setWordWrap(True)
         line = QHBoxLayout()
@@ -40,15 +40,16 @@ class QuestionPage(QWidget):
 
     def draw(self) -> None:
         """Show the newest answer, and say where it is of other inputs."""
-        found = self.desk.fusing.result(self.question)
-        self.button.setEnabled(self.desk.recording() is not None)
+        found = self.session.answers.result(f"fusion.{self.question}")
+        self.button.setEnabled(self.session.recording() is not None)
         self.note.setText(self._words)
         if found is None:
             self.table.show_rows([])
             return
-        if not self.desk.fusing.is_current(self.question):
+        info = self.session.recording()
+        if info is None or not self.session.answers.is_current(f"fusion.{self.question}", info.name):
             self.note.setText(f"{self._words} The inputs have changed since: ask again.")
-        study = self.desk.study.study if self.desk.study is not None else None
+        study = self.session.fusion.study if self.session.fusion is not None else None
         if study is not None and study.loaded.reference is None:
             self.note.setText(f"{self.note.text()} Measured against the smoother, for want of a reference.")
         rows, tips = self._rows(found)
@@ -65,7 +66,7 @@ def error_text(quantity: str, value: float | None) -> str:
     return f"{size} m/s" if quantity == "velocity" else f"{size} m"
 
 
-def ablation_page(desk: Desk) -> QuestionPage:
+def ablation_page(session: Session) -> QuestionPage:
     """Return the page of sensors taken out or made twice as good."""
     titles = ("", "tilt>", "heading>", "height>", "position>", "velocity>", "after outage>")
     table = RowsTable("ablation", "Sensors taken out or made better", titles, 0)
@@ -94,10 +95,10 @@ def ablation_page(desk: Desk) -> QuestionPage:
         return out, tips
 
     words = "Which sensor carries which requirement? Each is taken out in turn, then made twice as good by taking half of its error off."
-    return QuestionPage(desk, "ablation", words, "Take sensors out", table, rows)
+    return QuestionPage(session, "ablation", words, "Take sensors out", table, rows)
 
 
-def faults_page(desk: Desk) -> QuestionPage:
+def faults_page(session: Session) -> QuestionPage:
     """Return the page of faults."""
     titles = ("fault", "estimator", "tilt °>", "head. °>", "pos. m>", "height m>", "what tells", "back s>")
     table = RowsTable("faults", "Faults", titles, 6)
@@ -127,10 +128,10 @@ def faults_page(desk: Desk) -> QuestionPage:
         return out, tips
 
     words = "How far does each estimator go wrong, does anything tell, and how long until it is back?"
-    return QuestionPage(desk, "faults", words, "Try faults", table, rows)
+    return QuestionPage(session, "faults", words, "Try faults", table, rows)
 
 
-def schools_page(desk: Desk) -> QuestionPage:
+def schools_page(session: Session) -> QuestionPage:
     """Return the page of schools."""
     table = RowsTable("fusion-schools", "Schools", ("question", "one school", "the other", "on your recording"), 3)
     table.columns_of({0: 92, 1: 186, 2: 186})
@@ -142,7 +143,7 @@ def schools_page(desk: Desk) -> QuestionPage:
         return out, [""] * len(out)
 
     return QuestionPage(
-        desk,
+        session,
         "schools",
         "Where practitioners differ: both schools on your own recording.",
         "Compare schools",

@@ -1,7 +1,7 @@
 """Fusion's sheet: errors, consistency, sensors taken out, faults, schools, simulated flights."""
 
-from fusus.app.desk import Desk
-from fusus.app.stages.base import TabbedSheet
+from fusus.app.session import Session
+from fusus.app.stages.base import Page, TabbedSheet
 from fusus.app.stages.fusion.consistency_page import ConsistencyPage
 from fusus.app.stages.fusion.errors_page import ErrorsPage
 from fusus.app.stages.fusion.question_page import ablation_page, faults_page, schools_page
@@ -11,30 +11,37 @@ from fusus.app.stages.fusion.simulated_page import SimulatedPage
 class FusionSheet(TabbedSheet):
     """Pages on one recording and the estimators that run over it, and one on flights that are simulated."""
 
-    def __init__(self, desk: Desk) -> None:
-        self.errors, self.consistency = ErrorsPage(desk), ConsistencyPage(desk)
-        self.questions = {"ablation": ablation_page(desk), "faults": faults_page(desk), "schools": schools_page(desk)}
-        self.simulated = SimulatedPage(desk)
+    def __init__(self, session: Session) -> None:
+        self.errors, self.consistency = ErrorsPage(session), ConsistencyPage(session)
+        self.questions = {
+            "ablation": ablation_page(session),
+            "faults": faults_page(session),
+            "schools": schools_page(session),
+        }
+        self.simulated = SimulatedPage(session)
         super().__init__(
-            desk,
+            session,
             (
                 ("errors", "Errors", self.errors),
                 ("consistency", "Consistency", self.consistency),
                 ("ablation", "Sensors out", self.questions["ablation"]),
                 ("faults", "Faults", self.questions["faults"]),
                 ("schools", "Schools", self.questions["schools"]),
-                ("simulate", "Simulated", self.simulated),
+                ("simulated", "Simulated", self.simulated),
             ),
         )
-        desk.fusing.ready.connect(self._on_ready)
+        session.answers.ready.connect(self._on_ready)
         self.refresh()
 
     def draw(self, name: str) -> None:
-        """Draw a page from what the desk holds."""
-        page = {"errors": self.errors, "consistency": self.consistency, "simulate": self.simulated, **self.questions}[
-            name
-        ]
-        page.draw()
+        """Draw a page from what the session holds."""
+        pages: dict[str, Page] = {
+            "errors": self.errors,
+            "consistency": self.consistency,
+            "simulated": self.simulated,
+            **self.questions,
+        }
+        pages[name].draw()
 
     def restyle(self) -> None:
         """Take on the theme's colours."""
@@ -43,6 +50,7 @@ class FusionSheet(TabbedSheet):
         self.refresh()
 
     def _on_ready(self, question: str) -> None:
-        if question in self.names:
-            self._due.add(self.names.index(question))
+        stage, _, name = question.partition(".")
+        if stage == "fusion" and name in self.names:
+            self._due.add(self.names.index(name))
             self._draw_due()

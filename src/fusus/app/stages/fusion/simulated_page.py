@@ -5,8 +5,9 @@ from typing import Any
 
 from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
-from fusus.app.desk import Desk
 from fusus.app.figures.rows import Cell, RowsTable
+from fusus.app.session import Session
+from fusus.app.stages.fusion.actions import keep_flight
 from fusus.app.stages.fusion.question_page import error_text
 from fusus.app.stages.inputs import choice_box, input_line, number_box, push_button
 from fusus.core.estimation.catalogue import info_for
@@ -21,9 +22,9 @@ MOST = 1000
 class SimulatedPage(QWidget):
     """Scenario, seed and number of flights above; estimators and prediction below."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.desk = desk
+        self.session = session
         self.scenario = choice_box("simulate-scenario", "Scenario", KINDS)
         self.seed = number_box(
             "simulate-seed", "Seed of the first flight; each further one takes the next", 0, 10**6, 1
@@ -32,7 +33,7 @@ class SimulatedPage(QWidget):
         self.button = push_button("ask-simulate", "Simulate", "Fly them", self._ask, is_main=True)
         self.keep = push_button(
             "simulate-keep", "Keep as recording", "Fly the one of this seed, and keep it as a recording like any other",
-            lambda: desk.fusing.keep_flight(*self.wanted()[:2]),
+            lambda: keep_flight(session, *self.wanted()[:2]),
         )  # fmt: skip
         line = input_line(
             ("Scenario", self.scenario), ("Seed", self.seed), ("Flights", self.flights), self.keep, self.button
@@ -54,11 +55,11 @@ class SimulatedPage(QWidget):
 
     def _ask(self) -> None:
         scenario, seed, flights = self.wanted()
-        self.desk.fusing.simulate(scenario, seed, flights)
+        self.session.ask("fusion.simulated", scenario, seed, flights)
 
     def draw(self) -> None:
         """Show the newest answer."""
-        found = self.desk.fusing.result("simulate")
+        found = self.session.answers.result("fusion.simulated")
         if found is None:
             self.note.setText(
                 "The craft of the brief flies with the errors of its chosen parts, and with other ones each time. "
@@ -68,7 +69,11 @@ class SimulatedPage(QWidget):
             self.claims.show_rows([])
             return
         many = len({o.seed for o in found.outcomes})
-        changed = "" if self.desk.fusing.is_current("simulate") else " The project has changed since: simulate again."
+        changed = (
+            ""
+            if self.session.answers.is_current("fusion.simulated")
+            else " The project has changed since: simulate again."
+        )
         self.note.setText(
             f"{many} flight{'s' if many > 1 else ''} of “{found.scenario}” from seed {found.seed}: RMS errors in the air. "
             f"Of honest claims 68 % lie within one σ.{changed}"

@@ -7,9 +7,10 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFileDialog, QLabel, QPlainTextEdit, QSplitter, QVBoxLayout, QWidget
 
 from fusus.app import theme
-from fusus.app.desk import Desk
 from fusus.app.figures.rows import Cell, RowsTable
+from fusus.app.session import Session
 from fusus.app.stages.inputs import input_line, push_button
+from fusus.app.stages.kit.actions import export
 
 ABOUT = {
     "README.md": "how to use it",
@@ -30,7 +31,7 @@ ABOUT = {
     "control_constants.h": "gains, limits",
     "telemetry.h": "sends the line protocol",
     "telemetry.c": "sends the line protocol",
-    "desk.c": "runs it on the desk",
+    "session.c": "runs it on the session",
     "test_kit.c": "holds it against vectors",
     "vectors.txt": "figures to reach",
     "own_estimator.h": "for code of your own",
@@ -42,9 +43,9 @@ MOST = 400_000  # characters shown; test vectors are longer than anybody reads
 class ContentsPage(QWidget):
     """Files on the left, the chosen one on the right."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.desk = desk
+        self.session = session
         self.files: dict[str, str] = {}
         self.note = QLabel("The kit is being made …")
         self.note.setWordWrap(True)
@@ -74,8 +75,8 @@ class ContentsPage(QWidget):
 
     def draw(self) -> None:
         """Show the newest kit, and make one where the project has changed."""
-        self.desk.kitting.read_contents()
-        found = self.desk.kitting.result("contents")
+        self.session.answers.ask("kit.contents")
+        found = self.session.answers.result("kit.contents")
         self.export.setEnabled(found is not None)
         if found is None:
             return
@@ -111,12 +112,12 @@ class ContentsPage(QWidget):
                     bar.setValue(cursor.blockNumber())
 
     def _export(self) -> None:
-        document = self.desk.document
+        document = self.session.document
         if document is None:
             return
-        exported: Any = self.desk.project.kit.exported
+        exported: Any = self.session.project.kit.exported
         begin = Path(exported.folder) if exported is not None else document.folder / "kit"
         begin = begin if begin.is_dir() else document.folder
         folder = QFileDialog.getExistingDirectory(self, "An empty folder, or that of an earlier kit", str(begin))
         if folder:
-            self.desk.kitting.export(Path(folder))
+            export(self.session, Path(folder))

@@ -1,32 +1,32 @@
 """Kit's inputs: which estimator, in which precision, for which processor; and the last export."""
 
-from fusus.app.desk import Desk
 from fusus.app.ledger.panel import Ledger
 from fusus.app.ledger.rows import ChoiceRow, FactRow, FigureRow, FigureSpec, SwitchRow
 from fusus.app.ledger.words_row import WordsRow
+from fusus.app.session import Session
 from fusus.core.estimation.catalogue import ESTIMATORS, info_for
 from fusus.logs.snippet import streams_from
 
 
-def build_ledger(desk: Desk, ledger: Ledger) -> None:
+def build_ledger(session: Session, ledger: Ledger) -> None:
     """Fill the ledger."""
-    project = desk.project
+    project = session.project
     ledger.group("In the kit")
     judged = info_for(project.fusion.estimators[0]).title
     choices: list[tuple[str | None, str]] = [(None, f"as judged: {judged}"), *((i.name, i.title) for i in ESTIMATORS)]
-    ledger.add(ChoiceRow(desk, "kit.estimator", "Estimator", choices))
+    ledger.add(ChoiceRow(session, "kit.estimator", "Estimator", choices))
     ledger.add(
-        ChoiceRow(desk, "kit.precision", "Precision", [("single", "single, 32 bits"), ("double", "double, 64 bits")])
+        ChoiceRow(session, "kit.precision", "Precision", [("single", "single, 32 bits"), ("double", "double, 64 bits")])
     )
     ledger.add(
         WordsRow(
-            desk, "kit.streams", "Sends", "none", "Streams that the board prints, such as imu, mag, baro, gnss, battery, motor, board",
+            session, "kit.streams", "Sends", "none", "Streams that the board prints, such as imu, mag, baro, gnss, battery, motor, board",
             lambda p: ", ".join(p.kit.streams), streams_from,
         )
     )  # fmt: skip
     ledger.group("Processor")
-    ledger.add(FigureRow(desk, FigureSpec("kit.clock_hz", "Clock", "frequency", "MHz")))
-    ledger.add(SwitchRow(desk, "kit.has_fpu", "Figures", "has a unit for them"))
+    ledger.add(FigureRow(session, FigureSpec("kit.clock_hz", "Clock", "frequency", "MHz")))
+    ledger.add(SwitchRow(session, "kit.has_fpu", "Figures", "has a unit for them"))
     ledger.group("From the project")
     ledger.add(FactRow("Loop rate", f"{project.loops.rate_hz:g} Hz"))
     force = project.bench.in_force() if project.bench.use else {}

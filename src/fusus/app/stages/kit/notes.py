@@ -1,21 +1,21 @@
 """Kit's conclusions."""
 
-from fusus.app.desk import Desk
-from fusus.app.margin import Note
-from fusus.app.thread import BeadState
+from fusus.app.panels.notes_panel import Note
+from fusus.app.panels.stage_bar import StageState
+from fusus.app.session import Session
 from fusus.study.kit.state import is_stale
 
 
-def notes(desk: Desk) -> tuple[Note, ...]:
+def notes(session: Session) -> tuple[Note, ...]:
     """Return what is not equal, what has changed since the export, what costs too much, and what is fine."""
-    out = [*_proof(desk), *_export(desk), *_cost(desk)]
+    out = [*_proof(session), *_export(session), *_cost(session)]
     order = {"stop": 0, "mind": 1, "fine": 2}
     return tuple(sorted(out, key=lambda n: order[n.severity]))
 
 
-def _proof(desk: Desk) -> list[Note]:
-    proved = desk.kitting.result("proof")
-    if proved is None or not desk.kitting.is_current("proof") or proved.why_not:
+def _proof(session: Session) -> list[Note]:
+    proved = session.answers.result("kit.equality")
+    if proved is None or not session.answers.is_current("kit.equality") or proved.why_not:
         return [
             Note(
                 "Not proved yet",
@@ -54,8 +54,8 @@ def _proof(desk: Desk) -> list[Note]:
     ]
 
 
-def _export(desk: Desk) -> list[Note]:
-    exported = desk.project.kit.exported
+def _export(session: Session) -> list[Note]:
+    exported = session.project.kit.exported
     if exported is None:
         return [
             Note(
@@ -67,7 +67,7 @@ def _export(desk: Desk) -> list[Note]:
                 "kit.contents",
             )
         ]
-    if is_stale(desk.project):
+    if is_stale(session.project):
         return [
             Note(
                 "The project has changed since the export",
@@ -81,9 +81,9 @@ def _export(desk: Desk) -> list[Note]:
     return []
 
 
-def _cost(desk: Desk) -> list[Note]:
-    found, project = desk.kitting.result("cost"), desk.project
-    if found is None or not desk.kitting.is_current("cost"):
+def _cost(session: Session) -> list[Note]:
+    found, project = session.answers.result("kit.cost"), session.project
+    if found is None or not session.answers.is_current("kit.cost"):
         return []
     cost = found[0]
     kit = project.kit
@@ -121,10 +121,10 @@ def _cost(desk: Desk) -> list[Note]:
     ]
 
 
-def bead(desk: Desk) -> BeadState:
+def state(session: Session) -> StageState:
     """Return how far the kit is; a notch where the project has changed since the export."""
-    exported = desk.project.kit.exported
+    exported = session.project.kit.exported
     if exported is None:
-        return BeadState(0.0, "not exported")
+        return StageState(0.0, "not exported")
     words = {True: "exported, equal", False: "not equal", None: "exported"}[exported.equal]
-    return BeadState(1.0 if exported.equal else 0.5, words, is_stale(desk.project))
+    return StageState(1.0 if exported.equal else 0.5, words, is_stale(session.project))

@@ -5,10 +5,11 @@ from typing import Any
 
 from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
-from fusus.app.desk import Desk
 from fusus.app.figures.loops import TimelineFigure, cycle_of
 from fusus.app.figures.rows import Cell, RowsTable
+from fusus.app.session import Session
 from fusus.app.stages.inputs import input_line, push_button
+from fusus.app.stages.kit.actions import prove, put_into_loops
 
 PROVE = (
     "“Prove it” compiles the kit with this computer's C compiler, hands it whole recordings, and compares it with the filters that were "
@@ -40,9 +41,9 @@ def _page(widget: QWidget, *parts: tuple[QWidget, int]) -> None:
 class ConstantsPage(QWidget):
     """Every figure of the kit with its evidence."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.desk = desk
+        self.session = session
         self.table = RowsTable("kit-constants", "Constants of the kit", ("constant", "value>", "rests on"))
         self.table.columns_of({0: 205, 1: 190})
         _page(self, (self.table, 1))
@@ -50,8 +51,8 @@ class ConstantsPage(QWidget):
 
     def draw(self) -> None:
         """List them."""
-        self.desk.kitting.read_contents()
-        found = self.desk.kitting.result("contents")
+        self.session.answers.ask("kit.contents")
+        found = self.session.answers.result("kit.contents")
         if found is None or found is self._shown:
             return
         self._shown = found
@@ -68,11 +69,11 @@ class ConstantsPage(QWidget):
 class EqualityPage(QWidget):
     """Whether the C computes what the core computes."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.desk = desk
+        self.session = session
         tip = "Compile the kit here and replay all recordings through it"
-        self.button = push_button("prove-kit", "Prove it", tip, desk.kitting.prove, is_main=True)
+        self.button = push_button("prove-kit", "Prove it", tip, lambda: prove(session), is_main=True)
         self.note = QLabel(PROVE)
         self.note.setWordWrap(True)
         titles = ("recording", "precision", "figure", "at most off>", "allowed>", "at s>", "")
@@ -81,14 +82,16 @@ class EqualityPage(QWidget):
 
     def draw(self) -> None:
         """Show the newest proof."""
-        proved = self.desk.kitting.result("proof")
+        proved = self.session.answers.result("kit.equality")
         if proved is None:
             return
         if proved.why_not:
             self.note.setText(proved.why_not)
             self.table.show_rows(())
             return
-        changed = "" if self.desk.kitting.is_current("proof") else " The project has changed since: prove it again."
+        changed = (
+            "" if self.session.answers.is_current("kit.equality") else " The project has changed since: prove it again."
+        )
         word = (
             "The C computes what the core computes."
             if proved.is_equal
@@ -120,17 +123,21 @@ class EqualityPage(QWidget):
 class CostPage(QWidget):
     """Instructions, stack, bytes and microseconds."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.desk = desk
+        self.session = session
         self.count = push_button(
-            "count-kit", "Count", "Count instructions, stack and constants here", desk.kitting.count, is_main=True
+            "count-kit",
+            "Count",
+            "Count instructions, stack and constants here",
+            lambda: session.ask("kit.cost"),
+            is_main=True,
         )
         self.put = push_button(
             "kit-into-loops",
             "Put into Loops",
             "Take these durations for the control cycle",
-            desk.kitting.put_into_loops,
+            lambda: put_into_loops(session),
         )
         self.note = QLabel(COUNT)
         self.note.setWordWrap(True)
@@ -152,7 +159,7 @@ class CostPage(QWidget):
 
     def draw(self) -> None:
         """Show the newest count."""
-        found = self.desk.kitting.result("cost")
+        found = self.session.answers.result("kit.cost")
         self.put.setEnabled(found is not None)
         if found is None:
             return
@@ -160,7 +167,7 @@ class CostPage(QWidget):
         self.timeline.show_cycle(*cycle_of(study))
         from fusus.study.kit.costing import TITLES, assumptions
 
-        kit, rate = self.desk.project.kit, self.desk.project.loops.rate_hz
+        kit, rate = self.session.project.kit, self.session.project.loops.rate_hz
         rows: list[tuple[Cell, ...]] = []
         for p in cost.parts:
             both = [p.seconds(kit.clock_hz, unit, cost.precision) for unit in (True, False)]
@@ -170,7 +177,7 @@ class CostPage(QWidget):
             times = (f"{both[0] * 1e6:.1f} µs", f"{both[1] * 1e6:.1f} µs")
             rows.append((TITLES[p.name], f"{p.instructions:.0f}", f"{p.figures_share:.0%}", stack, *times, cell))
         self.table.show_rows(rows)
-        changed = "" if self.desk.kitting.is_current("cost") else " The project has changed since: count again."
+        changed = "" if self.session.answers.is_current("kit.cost") else " The project has changed since: count again."
         self.note.setText(
             f"State {cost.state_bytes / 1024:.1f} KiB, code {cost.code_bytes / 1024:.0f} KiB, constants "
             f"{cost.constant_bytes / 1024:.1f} KiB; times at {kit.clock_hz / 1e6:g} MHz.{changed}"

@@ -6,9 +6,10 @@ from typing import Any
 import numpy as np
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from fusus.app.desk import Desk
 from fusus.app.figures.flight import HappeningFigure, TrackFigure
 from fusus.app.figures.rows import Cell, RowsTable
+from fusus.app.session import Session
+from fusus.app.stages.fusion.actions import keep_closed_flight
 from fusus.app.stages.inputs import choice_box, input_line, number_box, push_button
 from fusus.core.simulation.kinds import FLIGHTS, TROUBLES
 
@@ -39,9 +40,9 @@ POINTS = 1500  # a curve
 class FlightPage(QWidget):
     """Scenario above; track and time; what all flights come to below."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.desk = desk
+        self.session = session
         self.scenario = choice_box("flight-scenario", "Scenario", FLIGHTS)
         self.trouble = choice_box(
             "flight-trouble", "What is wrong on purpose", {"nothing": "The craft is sound"} | TROUBLES
@@ -54,7 +55,7 @@ class FlightPage(QWidget):
         self.view.activated.connect(lambda _: self.draw(None))
         self.keep = push_button(
             "flight-keep", "Keep as recording", "Fly the first one, and keep it as a recording like any other",
-            lambda: desk.flying.keep(self._scenario(), self.seed.value(), self._trouble()),
+            lambda: keep_closed_flight(session, self._scenario(), self.seed.value(), self._trouble()),
         )  # fmt: skip
         self.button = push_button("fly", "Fly", "Fly them on the project's own estimate", self._fly, is_main=True)
         self.note = QLabel()
@@ -97,11 +98,11 @@ class FlightPage(QWidget):
         return None if chosen == "nothing" else chosen
 
     def _fly(self) -> None:
-        self.desk.flying.fly(self._scenario(), self.seed.value(), self.flights.value(), self._trouble())
+        self.session.ask("loops.flights", self._scenario(), self.seed.value(), self.flights.value(), self._trouble())
 
     def draw(self, _study: Any) -> None:
         """Show the newest flights."""
-        found = self.desk.flying.result("flights")
+        found = self.session.answers.result("loops.flights")
         if found is None:
             self.note.setText(
                 "The craft flies by its own loops, on what its own estimator makes of its own sensors: 4000 steps of the body a second, "
@@ -110,7 +111,9 @@ class FlightPage(QWidget):
             self.table.show_rows([])
             return
         first = found.first
-        changed = "" if self.desk.flying.is_current("flights") else " The project has changed since: fly again."
+        changed = (
+            "" if self.session.answers.is_current("loops.flights") else " The project has changed since: fly again."
+        )
         ends = ", ".join(f"{n} {end}" for end, n in found.summary.ends.items())
         rate, many = first.controller.rate_hz, len(found.found)
         self.note.setText(

@@ -6,9 +6,9 @@ from typing import Any
 import numpy as np
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from fusus.app.desk import Desk
 from fusus.app.figures.flight import CoherenceFigure, NoiseFigure, ResponseFigure
 from fusus.app.figures.rows import Cell, RowsTable
+from fusus.app.session import Session
 from fusus.app.stages.inputs import choice_box, input_line, push_button
 from fusus.app.stages.loops.margins_page import DEGREES, HZ
 from fusus.core.vehicle.airframe import AXES
@@ -23,9 +23,9 @@ TITLES = ("axis", "full rad/s²>", "lag ms>", "delay ms>", "Hz>", "phase °>", "
 class FlownPage(QWidget):
     """Recording and axis above; open loop and spectrum; axes below."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.desk = desk
+        self.session = session
         self.recording = choice_box("flown-recording", "Recording", {})
         self.recording.setMinimumWidth(180)
         self.axis = choice_box("flown-axis", "Axis", {a: f"The rate loop of {a}" for a in AXES})
@@ -65,13 +65,13 @@ class FlownPage(QWidget):
 
     def _look(self) -> None:
         if self.recording.currentData():
-            self.desk.flying.look_into(str(self.recording.currentData()))
+            self.session.ask("loops.identified", str(self.recording.currentData()))
 
     def _fill(self) -> None:
-        names = [r.name for r in self.desk.recordings() if r.kind == "flight"]
+        names = [r.name for r in self.session.recordings() if r.kind == "flight"]
         if [self.recording.itemText(i) for i in range(self.recording.count())] == names:
             return
-        chosen = self.recording.currentText() or (self.desk.project.fusion.recording or "")
+        chosen = self.recording.currentText() or (self.session.project.fusion.recording or "")
         self.recording.clear()
         for name in names:
             self.recording.addItem(name, name)
@@ -81,7 +81,7 @@ class FlownPage(QWidget):
     def draw(self, _study: Any) -> None:
         """Show the newest identification."""
         self._fill()
-        found = self.desk.flying.result("identified")
+        found = self.session.answers.result("loops.identified")
         if found is None:
             self.note.setText(
                 "A flight shows its loops where wanted and flown rates agree: log the wanted rates (stream “setpoint”), and stir the "
@@ -90,7 +90,9 @@ class FlownPage(QWidget):
             self.table.show_rows([])
             return
         b = found.beat
-        changed = "" if self.desk.flying.is_current("identified") else " The project has changed since: look again."
+        changed = (
+            "" if self.session.answers.is_current("loops.identified") else " The project has changed since: look again."
+        )
         swings = "; ".join(f"{s.axis} at {s.hz:.1f} Hz" for s in found.swings) or "none"
         self.note.setText(
             f"“{found.recording}”, {found.air_s:.0f} s in the air: {b.rate_hz:.1f} loops a second ± {b.jitter_s * 1e6:.0f} µs, longest "

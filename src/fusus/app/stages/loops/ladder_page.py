@@ -4,9 +4,9 @@ from typing import Any
 
 from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
-from fusus.app.desk import Desk
 from fusus.app.figures.loops import StepFigure
 from fusus.app.figures.rows import Cell, RowsTable
+from fusus.app.session import Session
 from fusus.app.stages.inputs import choice_box, input_line
 from fusus.app.stages.loops.margins_page import DEGREES
 from fusus.core.control.customs import LADDERS
@@ -16,13 +16,13 @@ from fusus.core.vehicle.airframe import AXES
 class LadderPage(QWidget):
     """Which ladder on which axis above, the step of a rung, the rungs below."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.desk = desk
+        self.session = session
         self.ladder = choice_box("ladder-name", "Ladder", LADDERS)
         self.axis = choice_box("ladder-axis", "Axis", {a: f"The rate loop of {a}" for a in AXES})
         for box in (self.ladder, self.axis):
-            box.activated.connect(lambda _: self.draw(desk.looping.study))
+            box.activated.connect(lambda _: self.draw(session.loop_study))
         self.about = QLabel()
         self.about.setWordWrap(True)
         self.rung_step = StepFigure("rung-step", "The step of this rung")
@@ -43,23 +43,27 @@ class LadderPage(QWidget):
             return
         ladder, axis = self.ladder.currentText(), self.axis.currentText()
         self.about.setText(f"{LADDERS[ladder]} On the model: nothing spins here.")
-        looping = self.desk.looping
-        if not looping.played_is_current(axis, ladder):
+        if not self.session.answers.is_current("loops.steps", axis, ladder):
             self.rungs.show_rows([])
-            looping.play(axis, ladder)
+            self.session.answers.ask("loops.steps", axis, ladder)
             return
+        played = self._played()
         rows: list[tuple[Cell, ...]] = []
-        for r in looping.rungs:
+        for r in played:
             c = r.controller
             seen: Cell = (r.seen, "stop") if r.is_wild else (r.seen, "fine") if r.is_kept else r.seen
             rows.append((r.done, *(f"{v:.2g}" for v in (c.kp, c.ki, c.kd)), seen))
         self.rungs.show_rows(
-            rows, [f"|1+L| {r.margins.modulus:.2f}, noise {r.noise:.1%} of the command" for r in looping.rungs]
+            rows, [f"|1+L| {r.margins.modulus:.2f}, noise {r.noise:.1%} of the command" for r in played]
         )
         self.rungs.selectRow(len(rows) - 1)
 
+    def _played(self) -> tuple[Any, ...]:
+        found: tuple[Any, ...] | None = self.session.answers.result("loops.steps")
+        return found or ()
+
     def _show_rung(self) -> None:
-        row, rungs = self.rungs.currentRow(), self.desk.looping.rungs
+        row, rungs = self.rungs.currentRow(), self._played()
         if 0 <= row < len(rungs) and self.rungs.rowCount() == len(rungs):
             step = rungs[row].step
             seen = {"as the loop sees it": step.seen[::10] * DEGREES, "true": step.rate[::10] * DEGREES}

@@ -1,13 +1,15 @@
 """Loops' inputs: schedule and signal, buses, durations, filters and what the rate loops are wanted to do."""
 
 from dataclasses import dataclass
+from functools import partial
 
-from fusus.app.desk import Desk
 from fusus.app.ledger.panel import Ledger
 from fusus.app.ledger.rows import ChoiceRow, FigureRow, FigureSpec, OptionalRow, SwitchRow
 from fusus.app.ledger.words_row import WordsRow
+from fusus.app.session import Session
 from fusus.core.control.customs import gains_from
 from fusus.core.vehicle.airframe import AXES
+from fusus.project.records import Project
 
 SIGNALS = ("standard pulse", "eighth pulse", "slow frame", "fast frame")
 
@@ -67,43 +69,47 @@ OUTER = (
 )  # fmt: skip
 
 
-def build_ledger(desk: Desk, ledger: Ledger) -> None:
+def _gains_text(axis: str, project: Project) -> str:
+    return " ".join(f"{g:g}" for g in getattr(project.loops, axis) or ())
+
+
+def build_ledger(session: Session, ledger: Ledger) -> None:
     """Fill the ledger."""
 
     def choice(name: str, label: str, values: tuple[str, ...]) -> None:
-        ledger.add(ChoiceRow(desk, f"loops.{name}", label, [(v, v) for v in values]))
+        ledger.add(ChoiceRow(session, f"loops.{name}", label, [(v, v) for v in values]))
 
     def figure(name: str, label: str, kind: str, unit: str) -> None:
-        ledger.add(FigureRow(desk, FigureSpec(f"loops.{name}", label, kind, unit)))
+        ledger.add(FigureRow(session, FigureSpec(f"loops.{name}", label, kind, unit)))
 
     ledger.group("Control cycle")
     choice("schedule", "Schedule", ("superloop", "fixed priorities"))
     figure("rate_hz", "Loop rate", "frequency", "Hz")
     figure("processor", "Processor, times", "share", "1")
     choice("signal", "Motor signal", SIGNALS)
-    ledger.add(SwitchRow(desk, "loops.pulse_by_software", "Pulse", "timed by software"))
+    ledger.add(SwitchRow(session, "loops.pulse_by_software", "Pulse", "timed by software"))
     ledger.group("Reading the IMU")
     choice("bus", "Bus", ("I2C", "SPI"))
     figure("bus_hz", "Clock", "frequency", "kHz")
-    ledger.add(SwitchRow(desk, "loops.single_reads", "Reads", "byte by byte"))
-    ledger.add(SwitchRow(desk, "loops.reads_block", "Processor", "waits for the bus"))
-    ledger.add(SwitchRow(desk, "loops.with_accelerometer", "Accelerometer", "read too"))
+    ledger.add(SwitchRow(session, "loops.single_reads", "Reads", "byte by byte"))
+    ledger.add(SwitchRow(session, "loops.reads_block", "Processor", "waits for the bus"))
+    ledger.add(SwitchRow(session, "loops.with_accelerometer", "Accelerometer", "read too"))
     for group in GROUPS:
         ledger.group(group.title)
         for row in group.rows:
             figure(*row)
         if group.title.startswith("Filters"):
             ledger.add(
-                OptionalRow(desk, FigureSpec("loops.acc_lowpass_hz", "Accel. low-pass", "frequency", "Hz"), "none")
+                OptionalRow(session, FigureSpec("loops.acc_lowpass_hz", "Accel. low-pass", "frequency", "Hz"), "none")
             )
-            ledger.add(OptionalRow(desk, FigureSpec("loops.notch_hz", "Notch", "frequency", "Hz"), "none"))
+            ledger.add(OptionalRow(session, FigureSpec("loops.notch_hz", "Notch", "frequency", "Hz"), "none"))
             figure("notch_quality", "Notch quality", "share", "1")
     ledger.group("Gains by hand")
     for axis in AXES:
         ledger.add(
             WordsRow(
-                desk, f"loops.{axis}", axis.capitalize(), "designed", "P, I and D in full commands per rad/s; empty: by the margin wanted",
-                lambda project, axis=axis: " ".join(f"{g:g}" for g in getattr(project.loops, axis) or ()), gains_from,
+                session, f"loops.{axis}", axis.capitalize(), "designed", "P, I and D in full commands per rad/s; empty: by the margin",
+                partial(_gains_text, axis), gains_from,
             )
         )  # fmt: skip
     for title, rows in CASCADE:
@@ -112,9 +118,9 @@ def build_ledger(desk: Desk, ledger: Ledger) -> None:
             figure(name, label, kind, unit)
     ledger.group("Outer loops")
     for name, label in OUTER:
-        ledger.add(OptionalRow(desk, FigureSpec(f"loops.{name}", label, "gain", "1/s"), "by the rate loops"))
+        ledger.add(OptionalRow(session, FigureSpec(f"loops.{name}", label, "gain", "1/s"), "by the rate loops"))
     ledger.group("Arming")
     figure("arm_tilt_rad", "Tilt limit", "angle", "deg")
-    ledger.add(SwitchRow(desk, "loops.arm_when_due", "Calibration due", "starts all the same"))
+    ledger.add(SwitchRow(session, "loops.arm_when_due", "Calibration due", "starts all the same"))
     figure("lost_m", "Position lost beyond", "length", "m")
     ledger.finish()

@@ -2,31 +2,36 @@
 
 import math
 
-from fusus.app.desk import Desk
-from fusus.app.margin import Note
-from fusus.app.thread import BeadState
+from fusus.app.panels.notes_panel import Note
+from fusus.app.panels.stage_bar import StageState
+from fusus.app.session import Session
 
 
-def notes(desk: Desk) -> tuple[Note, ...]:
+def notes(session: Session) -> tuple[Note, ...]:
     """Return the findings on timing, thrust and margins, of flights and of recordings looked into."""
-    if desk.looping.refusal:
+    refusal = session.answers.refusal("loops.study")
+    if refusal:
         return (
             Note(
-                "The loops cannot be worked out", "stop", desk.looping.refusal, "A figure of the craft or of its loops cannot be.",
+                "The loops cannot be worked out", "stop", refusal, "A figure of the craft or of its loops cannot be.",
                 "Correct it in the brief or here", "brief.craft.arm_m",
             ),
         )  # fmt: skip
     order = {"stop": 0, "mind": 1, "fine": 2}
-    found = sorted((*desk.flying.findings(), *desk.looping.findings), key=lambda f: order[f.severity])
+    asked = [q for q in ("loops.identified", "loops.flights") if session.answers.is_current(q)]
+    answers = [a for q in (*asked, "loops.study") if (a := session.answers.result(q)) is not None]
+    found = sorted((f for a in answers for f in a.findings), key=lambda f: order[f.severity])
     return tuple(Note(f.subject, f.severity, f.statement, f.reason, f.next_step, f.link) for f in found)
 
 
-def bead(desk: Desk) -> BeadState:
+def state(session: Session) -> StageState:
     """Return how far Loops is."""
-    study = desk.looping.study
+    study = session.loop_study
     if study is None:
-        return BeadState(0.0, "cannot be" if desk.looping.refusal else "not run")
+        return StageState(0.0, "cannot be" if session.answers.refusal("loops.study") else "not run")
     if not study.timing.fits:
-        return BeadState(0.5, "does not fit", not desk.looping.is_current)
+        return StageState(0.5, "does not fit", not session.answers.is_current("loops.study"))
     least = min(a.margins.phase_rad for a in study.axes)
-    return BeadState(1.0 if least > 0 else 0.5, f"margin {math.degrees(least):.0f}°", not desk.looping.is_current)
+    return StageState(
+        1.0 if least > 0 else 0.5, f"margin {math.degrees(least):.0f}°", not session.answers.is_current("loops.study")
+    )

@@ -1,6 +1,8 @@
 """Loops' sheet: control cycle, step and margins, what the loops bear, tuning ladders, flight, what a recording shows, motors."""
 
-from fusus.app.desk import Desk
+from typing import Any, Protocol
+
+from fusus.app.session import Session
 from fusus.app.stages.base import TabbedSheet
 from fusus.app.stages.loops.cycle_page import CyclePage
 from fusus.app.stages.loops.flight_page import FlightPage
@@ -10,19 +12,26 @@ from fusus.app.stages.loops.margins_page import MarginsPage
 from fusus.app.stages.loops.table_pages import BearsPage, MotorsPage
 
 
+class StudyPage(Protocol):
+    """A page on the loops as they were worked out."""
+
+    def draw(self, study: Any, /) -> None:
+        """Draw it."""
+
+
 class LoopsSheet(TabbedSheet):
     """Seven pages, a file each but for the tables."""
 
-    def __init__(self, desk: Desk) -> None:
-        self.cycle, self.margins, self.bears = CyclePage(), MarginsPage(), BearsPage(desk)
+    def __init__(self, session: Session) -> None:
+        self.cycle, self.margins, self.bears = CyclePage(), MarginsPage(), BearsPage(session)
         self.ladder, self.flight, self.flown, self.motors = (
-            LadderPage(desk),
-            FlightPage(desk),
-            FlownPage(desk),
+            LadderPage(session),
+            FlightPage(session),
+            FlownPage(session),
             MotorsPage(),
         )
         super().__init__(
-            desk,
+            session,
             (
                 ("timing", "Cycle", self.cycle),
                 ("margins", "Margins", self.margins),
@@ -33,18 +42,22 @@ class LoopsSheet(TabbedSheet):
                 ("motors", "Motors", self.motors),
             ),
         )
-        desk.looping.changed.connect(self.refresh)
-        desk.looping.played.connect(self.refresh)
-        desk.flying.changed.connect(lambda _: self.refresh())
+        session.answers.ready.connect(self._on_ready)
         self.refresh()
+
+    def _on_ready(self, question: str) -> None:
+        if question.startswith("loops."):
+            self.refresh()
 
     def draw(self, name: str) -> None:
         """Draw one page."""
-        study = self.desk.looping.study
+        study = self.session.loop_study
         if study is None:
-            self.cycle.timeline.title.setText(self.desk.looping.refusal or "The loops are being worked out …")
+            self.cycle.timeline.title.setText(
+                self.session.answers.refusal("loops.study") or "The loops are being worked out …"
+            )
             return
-        {
+        pages: dict[str, StudyPage] = {
             "timing": self.cycle,
             "margins": self.margins,
             "spread": self.bears,
@@ -52,7 +65,8 @@ class LoopsSheet(TabbedSheet):
             "flight": self.flight,
             "flown": self.flown,
             "motors": self.motors,
-        }[name].draw(study)
+        }
+        pages[name].draw(study)
 
     def restyle(self) -> None:
         """Take on the theme's colours."""

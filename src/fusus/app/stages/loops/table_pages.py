@@ -7,8 +7,8 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
-from fusus.app.desk import Desk
 from fusus.app.figures.rows import Cell, RowsTable
+from fusus.app.session import Session
 from fusus.app.stages.base import title_label
 
 DEGREES = math.degrees(1.0)
@@ -24,9 +24,9 @@ CHECKS = (
 class BearsPage(QWidget):
     """Margins of a craft that is not as drawn."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.desk = desk
+        self.session = session
         titles = ("if the craft is not as drawn", "roll>", "pitch>", "yaw>")
         self.spread = RowsTable("loop-spread", "What the loops bear", titles, 0)
         column = QVBoxLayout(self)
@@ -37,7 +37,8 @@ class BearsPage(QWidget):
     def draw(self, _study: Any) -> None:
         """Show what each change leaves."""
         rows: list[tuple[Cell, ...]] = []
-        for c in self.desk.looping.spread:
+        found = self.session.answers.result("loops.study")
+        for c in found.spread if found is not None else ():
             cells: list[Cell] = [c.what]
             for m in c.margins:
                 words = f"{m.phase_rad * DEGREES:.0f}°, {m.modulus:.2f}"

@@ -14,8 +14,8 @@ from PyQt6.QtWidgets import (
 )
 
 from fusus.app import theme
-from fusus.app.desk import Desk
 from fusus.app.figures.rows import Cell, RowsTable
+from fusus.app.session import Session
 from fusus.core.parts.fields import FIELDS, WORDS
 from fusus.core.parts.part import Part, read_figure, shown
 from fusus.errors import FususError
@@ -25,9 +25,9 @@ from fusus.project.commands import AddParts, RemovePart, SetValue
 class Datasheet(QWidget):
     """Fields left, checks right. Editing a catalogue part makes it the maker's own."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self._desk = desk
+        self._session = session
         self._row: Any = None
         self._filling = False
         self.title = QLabel("")
@@ -139,7 +139,7 @@ class Datasheet(QWidget):
             return
         self.fault.hide()
         if changed != part:
-            self._desk.do(AddParts((changed,), f"Edit {part.name}"))
+            self._session.do(AddParts((changed,), f"Edit {part.name}"))
 
     def copy_part(self) -> None:
         """Make an own part of the shown one, under another name."""
@@ -150,14 +150,14 @@ class Datasheet(QWidget):
             return
         self.fault.hide()
         part = self._row.original
-        self._desk.do(AddParts((Part(part.kind, name, part.figures, part.words),), f"Copy {part.name}"))
+        self._session.do(AddParts((Part(part.kind, name, part.figures, part.words),), f"Copy {part.name}"))
         self.rename.clear()
 
     def _remove(self) -> None:
         part = self._row.part.part
-        if getattr(self._desk.project.parts, part.kind) == part.name:
-            self._desk.do(SetValue(f"parts.{part.kind}", None, f"Take {part.name} off"))
-        self._desk.do(RemovePart(part.kind, part.name))
+        if getattr(self._session.project.parts, part.kind) == part.name:
+            self._session.do(SetValue(f"parts.{part.kind}", None, f"Take {part.name} off"))
+        self._session.do(RemovePart(part.kind, part.name))
 
 
 def _with_text(part: Part, name: str, text: str) -> Part:

@@ -3,9 +3,9 @@
 from PyQt6.QtCore import QSignalBlocker
 from PyQt6.QtWidgets import QComboBox, QPushButton
 
-from fusus.app.desk import Desk
 from fusus.app.ledger.panel import Ledger
 from fusus.app.ledger.rows import ChoiceRow, FactRow, FigureRow, FigureSpec, Row, SwitchRow
+from fusus.app.session import Session
 from fusus.app.stages.parts.files import FILE_ACTIONS
 from fusus.core.parts.fields import KIND_TITLES, PartKind
 from fusus.project.records import Project
@@ -17,15 +17,15 @@ NONE = "–"
 class PartRowChoice(Row):
     """One of the available parts, or none; of magnetometers also the IMU's own."""
 
-    def __init__(self, desk: Desk, kind: PartKind, label: str) -> None:
-        super().__init__(desk, f"parts.{kind}", label)
+    def __init__(self, session: Session, kind: PartKind, label: str) -> None:
+        super().__init__(session, f"parts.{kind}", label)
         self._kind = kind
         self.box = QComboBox()
         self.box.setObjectName(f"edit-parts.{kind}")
         self.box.activated.connect(lambda i: self.set_value(self.box.itemData(i)))
         self.line.addWidget(self.box, 1)
         self.watch(self.box)
-        self.show_project(desk.project)
+        self.show_project(session.project)
 
     def show_project(self, project: Project) -> None:
         """Show the parts there are, and the chosen one."""
@@ -44,30 +44,30 @@ class PartRowChoice(Row):
             self.box.setCurrentIndex(max(0, self.box.findData(chosen)))
 
 
-def build_ledger(desk: Desk, ledger: Ledger) -> None:
+def build_ledger(session: Session, ledger: Ledger) -> None:
     """Fill the ledger."""
     ledger.group("Chosen parts")
     for kind, title in KIND_TITLES.items():
-        ledger.add(PartRowChoice(desk, kind, "Receiver" if kind == "receiver" else title))
-    for name, value in totals(desk.project):
+        ledger.add(PartRowChoice(session, kind, "Receiver" if kind == "receiver" else title))
+    for name, value in totals(session.project):
         ledger.add(FactRow(name, value))
     ledger.group("Fitting")
     ledger.add(
         ChoiceRow(
-            desk, "parts.heading", "Heading from", [("magnetometer", "magnetometer"), ("GNSS course", "GNSS course")]
+            session, "parts.heading", "Heading from", [("magnetometer", "magnetometer"), ("GNSS course", "GNSS course")]
         )
     )
-    ledger.add(SwitchRow(desk, "parts.fitting.calibrated", "Calibration", "done on the bench"))
-    ledger.add(SwitchRow(desk, "parts.fitting.foam", "Barometer", "under open-cell foam"))
-    ledger.add(FigureRow(desk, FigureSpec("parts.fitting.motor_ut_a", "Motor field", "field per current", "µT/A")))
+    ledger.add(SwitchRow(session, "parts.fitting.calibrated", "Calibration", "done on the bench"))
+    ledger.add(SwitchRow(session, "parts.fitting.foam", "Barometer", "under open-cell foam"))
+    ledger.add(FigureRow(session, FigureSpec("parts.fitting.motor_ut_a", "Motor field", "field per current", "µT/A")))
     for i, where in enumerate(("ahead", "right", "below")):
         spec = FigureSpec(f"parts.fitting.lever_arm_b_m.{i}", f"Antenna {where}", "length", "cm")
-        ledger.add(FigureRow(desk, spec))
+        ledger.add(FigureRow(session, spec))
     ledger.group("Files")
     for name, words, run in FILE_ACTIONS:
         button = QPushButton(words)
         button.setProperty("role", "link")
         button.setObjectName(f"parts-{name}")
-        button.clicked.connect(lambda _=False, r=run, b=button: r(desk, b))
+        button.clicked.connect(lambda _=False, r=run, b=button: r(session, b))
         ledger.add(button)
     ledger.finish()

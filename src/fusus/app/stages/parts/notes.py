@@ -1,27 +1,25 @@
 """Parts' conclusions: findings on the prediction, and what a datasheet leaves open."""
 
-from fusus.app.desk import Desk
-from fusus.app.margin import Note
+from fusus.app.panels.notes_panel import Note
+from fusus.app.panels.stage_bar import StageState
+from fusus.app.session import Session
 from fusus.app.text import figure
-from fusus.app.thread import BeadState
 
 
-def notes(desk: Desk) -> tuple[Note, ...]:
+def notes(session: Session) -> tuple[Note, ...]:
     """Return the findings on the chosen parts."""
-    if desk.project.parts.imu is None:
+    if session.project.parts.imu is None:
         return (
             Note(
                 "No IMU is chosen", "mind", "Nothing can be predicted yet.", "Gyro and accelerometer carry every estimate.",
                 "Choose an IMU", "parts.imu",
             ),
         )  # fmt: skip
-    if desk.foresight.outlook is None or desk.foresight.outlook.study is None:
+    if session.prediction is None or session.prediction.study is None:
         return ()
-    out = [
-        Note(f.subject, f.severity, f.statement, f.reason, f.next_step, f.link) for f in desk.foresight.outlook.findings
-    ]
-    budgets = desk.project.brief.budgets
-    choice = desk.foresight.outlook.study.choice
+    out = [Note(f.subject, f.severity, f.statement, f.reason, f.next_step, f.link) for f in session.prediction.findings]
+    budgets = session.project.brief.budgets
+    choice = session.prediction.study.choice
     for name, limit, scale, unit in (
         ("price", budgets.price, 1.0, "cr"),
         ("mass", budgets.mass_kg, 1e3, "g"),
@@ -35,7 +33,7 @@ def notes(desk: Desk) -> tuple[Note, ...]:
                     "The suite chart shades what is over budget.", "See the suites", "parts",
                 )
             )  # fmt: skip
-    bus, share = desk.foresight.outlook.bus
+    bus, share = session.prediction.bus
     if budgets.bus_share is not None and share > budgets.bus_share:
         said = f"Reading takes {share:.0%} of the {bus} bus, of {budgets.bus_share:.0%} allowed."
         out.append(
@@ -62,12 +60,12 @@ def notes(desk: Desk) -> tuple[Note, ...]:
     return tuple(out)
 
 
-def bead(desk: Desk) -> BeadState:
+def state(session: Session) -> StageState:
     """Return how far the parts are."""
-    parts = desk.project.parts
+    parts = session.project.parts
     if parts.imu is None:
-        return BeadState(0.0, "none chosen")
-    if desk.foresight.outlook is None or desk.foresight.outlook.study is None:
-        return BeadState(0.5, "running" if desk.jobs.running else "not checked")
-    study = desk.foresight.outlook.study
-    return BeadState(1.0, f"{study.choice.total('price'):.0f} cr", not desk.foresight.outlook_is_current)
+        return StageState(0.0, "none chosen")
+    if session.prediction is None or session.prediction.study is None:
+        return StageState(0.5, "running" if session.jobs.running else "not checked")
+    study = session.prediction.study
+    return StageState(1.0, f"{study.choice.total('price'):.0f} cr", not session.answers.is_current("parts.prediction"))

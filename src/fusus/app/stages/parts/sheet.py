@@ -6,9 +6,9 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QSplitter, QVBoxLayout, QWidget
 
-from fusus.app.desk import Desk
 from fusus.app.figures.rows import Cell, RowsTable
 from fusus.app.figures.suites import SuiteFigure
+from fusus.app.session import Session
 from fusus.app.stages.base import TabbedSheet, column_page, title_label
 from fusus.app.stages.parts.datasheet import Datasheet
 from fusus.app.text import figure
@@ -19,24 +19,24 @@ from fusus.project.commands import SetValue
 class PartsSheet(TabbedSheet):
     """Four pages: which parts there are, what suites of them do, registers, and where the schools differ."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, session: Session) -> None:
         self._rows: list[Any] = []
         self._suites: list[Any] = []
         super().__init__(
-            desk,
+            session,
             (
-                ("catalogue", "Catalogue", self._catalogue(desk)),
-                ("suites", "Suites", self._suite_page(desk)),
+                ("catalogue", "Catalogue", self._catalogue(session)),
+                ("suites", "Suites", self._suite_page(session)),
                 ("registers", "Registers", self._registers()),
                 ("schools", "Schools", self._school_page()),
             ),
         )
-        desk.foresight.ranked.connect(lambda _: self.refresh())
+        session.answers.ready.connect(self._on_ready)
         self.refresh()
 
     # Building
 
-    def _catalogue(self, desk: Desk) -> QWidget:
+    def _catalogue(self, session: Session) -> QWidget:
         self.kind = QComboBox()
         self.kind.setObjectName("parts-kind")
         self.kind.setAccessibleName("Kind of part")
@@ -52,12 +52,12 @@ class PartsSheet(TabbedSheet):
         self.table.itemSelectionChanged.connect(self._show_selected)
         choose = QPushButton("Choose this part")
         choose.setObjectName("choose-part")
-        choose.clicked.connect(lambda: self._choose(desk))
+        choose.clicked.connect(lambda: self._choose(session))
         head = QHBoxLayout()
         head.addWidget(self.kind)
         head.addStretch()
         head.addWidget(choose)
-        self.datasheet = Datasheet(desk)
+        self.datasheet = Datasheet(session)
         upper = QWidget()
         column = QVBoxLayout(upper)
         column.setContentsMargins(0, 0, 0, 0)
@@ -71,7 +71,7 @@ class PartsSheet(TabbedSheet):
         split.setChildrenCollapsible(False)
         return column_page(split)
 
-    def _suite_page(self, desk: Desk) -> QWidget:
+    def _suite_page(self, session: Session) -> QWidget:
         self.chart = SuiteFigure()
         self.chart.picked.connect(self._picked)
         self.front = RowsTable(
@@ -80,10 +80,10 @@ class PartsSheet(TabbedSheet):
         )  # fmt: skip
         run = QPushButton("Rank every combination")
         run.setObjectName("rank")
-        run.clicked.connect(desk.foresight.run_ranking)
+        run.clicked.connect(session.rank)
         take = QPushButton("Take this suite")
         take.setObjectName("take-suite")
-        take.clicked.connect(lambda: self._take(desk))
+        take.clicked.connect(lambda: self._take(session))
         self.rank_words = QLabel()
         self.rank_words.setProperty("role", "faint")
         head = QHBoxLayout()
@@ -115,6 +115,10 @@ class PartsSheet(TabbedSheet):
 
     # Drawing
 
+    def _on_ready(self, question: str) -> None:
+        if question == "parts.ranking":
+            self.refresh()
+
     def draw(self, name: str) -> None:
         """Draw one page."""
         {
@@ -125,12 +129,12 @@ class PartsSheet(TabbedSheet):
         }[name]()
 
     def _draw_catalogue(self) -> None:
-        outlook, kind = self.desk.foresight.outlook, self.kind.currentData()
+        outlook, kind = self.session.prediction, self.kind.currentData()
         if outlook is None:
             return
         keep = self.datasheet.name
         self._rows = [r for r in outlook.rows if r.part.part.kind == kind]
-        chosen = getattr(self.desk.project.parts, kind)
+        chosen = getattr(self.session.project.parts, kind)
         cells: list[list[Cell]] = []
         for r in self._rows:
             part, figures = r.part.part, r.part.part.figures
@@ -167,21 +171,21 @@ class PartsSheet(TabbedSheet):
         if row is not None:
             self.datasheet.show_part(row)
 
-    def _choose(self, desk: Desk) -> None:
+    def _choose(self, session: Session) -> None:
         row = self._selected()
         if row is not None:
             part = row.part.part
-            desk.do(SetValue(f"parts.{part.kind}", part.name, f"Choose {part.name}"))
+            session.do(SetValue(f"parts.{part.kind}", part.name, f"Choose {part.name}"))
 
     def _draw_suites(self) -> None:
-        ranking = self.desk.foresight.ranking
+        ranking = self.session.ranking
         if ranking is None:
             self.rank_words.setText(
                 "Some 3000 suites, a few seconds: what each does on your mission, and which no other beats."
             )
             return
         suites = ranking.suites
-        stale = "" if self.desk.foresight.ranking_is_current else " The brief changed since: rank again."
+        stale = "" if self.session.answers.is_current("parts.ranking") else " The brief changed since: rank again."
         self.rank_words.setText(f"{len(suites)} suites, {len(ranking.front)} of them beaten by no other.{stale}")
         price = np.array([s.price for s in suites])
         score = np.array([s.score for s in suites])
@@ -193,12 +197,12 @@ class PartsSheet(TabbedSheet):
                 front.append(i)
         names = self._chosen_names()
         chosen = next(((s.price, s.score) for s in suites if s.choice.names() == names), None)
-        self.chart.show_suites(price, score, np.array(front), chosen, self.desk.project.brief.budgets.price)
+        self.chart.show_suites(price, score, np.array(front), chosen, self.session.project.brief.budgets.price)
         self._suites = sorted((suites[i] for i in front), key=lambda s: s.price)
         self._fill_front()
 
     def _chosen_names(self) -> dict[str, str]:
-        study = self.desk.foresight.outlook.study if self.desk.foresight.outlook is not None else None
+        study = self.session.prediction.study if self.session.prediction is not None else None
         return study.choice.names() if study is not None else {}
 
     def _fill_front(self) -> None:
@@ -220,21 +224,21 @@ class PartsSheet(TabbedSheet):
             self.front.scrollToItem(item, self.front.ScrollHint.PositionAtCenter)
 
     def _picked(self, index: int) -> None:
-        suite = self.desk.foresight.ranking.suites[index]
+        suite = self.session.ranking.suites[index]
         if suite in self._suites:
             self.front.selectRow(self._suites.index(suite))
 
-    def _take(self, desk: Desk) -> None:
+    def _take(self, session: Session) -> None:
         row = self.front.currentRow()
         if not 0 <= row < len(self._suites):
             return
         names = self._suites[row].choice.names()
-        parts = desk.project.parts
+        parts = session.project.parts
         update = {k: names.get(k) for k in ("imu", "barometer", "magnetometer", "receiver")}
-        desk.do(SetValue("parts", parts.model_copy(update=update), "Take a suite"))
+        session.do(SetValue("parts", parts.model_copy(update=update), "Take a suite"))
 
     def _draw_registers(self) -> None:
-        outlook = self.desk.foresight.outlook
+        outlook = self.session.prediction
         if outlook is None or outlook.study is None:
             self.register_table.show_rows([["Choose an IMU first.", "", "", "", "", ""]])
             return
@@ -244,7 +248,7 @@ class PartsSheet(TabbedSheet):
         self.raw.show_rows([list(r) for r in outlook.raw])
 
     def _draw_schools(self) -> None:
-        outlook = self.desk.foresight.outlook
+        outlook = self.session.prediction
         if outlook is None:
             return
         self.school_table.show_rows(

@@ -5,9 +5,10 @@ from typing import Any
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QLineEdit, QScrollArea, QSplitter, QVBoxLayout, QWidget
 
-from fusus.app.desk import Desk
 from fusus.app.figures.rows import Cell, RowsTable
+from fusus.app.session import Session
 from fusus.app.stages.inputs import choice_box, fill_names, input_line, push_button
+from fusus.app.stages.proof.actions import note_card
 
 TICKS = {"pass": " ●", "close": " ◆", "fail": " ■"}
 STATES = {"passed": "fine", "failed": "stop", "broken off": "mind", "to do": "faint"}
@@ -16,9 +17,9 @@ STATES = {"passed": "fine", "failed": "stop", "broken off": "mind", "to do": "fa
 class CardsPage(QWidget):
     """Cards on the left, the chosen one in full on the right, its result below."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.desk = desk
+        self.session = session
         self.table = RowsTable("cards", "Test cards", ("", "card", "result"), 1)
         self.table.itemSelectionChanged.connect(self._choose)
         self.text = QLabel()
@@ -54,10 +55,10 @@ class CardsPage(QWidget):
 
     def draw(self) -> None:
         """Show the ladder; it is read anew where the project has changed."""
-        fill_names(self.recording, ["–", *(r.name for r in self.desk.recordings())], 0)
-        found = self.desk.proving.result("cards")
-        if not self.desk.proving.is_current("cards"):
-            self.desk.proving.read_cards()
+        fill_names(self.recording, ["–", *(r.name for r in self.session.recordings())], 0)
+        found = self.session.answers.result("proof.cards")
+        if not self.session.answers.is_current("proof.cards"):
+            self.session.answers.ask("proof.cards")
         if found is None:
             return
         rows: list[tuple[Cell, ...]] = []
@@ -70,7 +71,7 @@ class CardsPage(QWidget):
         self._choose()
 
     def _card(self) -> dict[str, Any] | None:
-        found = self.desk.proving.result("cards")
+        found = self.session.answers.result("proof.cards")
         row = self.table.currentRow()
         return found["cards"][row] if found is not None and 0 <= row < len(found["cards"]) else None
 
@@ -79,7 +80,7 @@ class CardsPage(QWidget):
         if c is None:
             return
         steps = "".join(f"<li>{s}</li>" for s in c["steps"])
-        titles = {r.key: r.title for r in self.desk.project.brief.requirements}
+        titles = {r.key: r.title for r in self.session.project.brief.requirements}
         shows = ", ".join(titles.get(k, k) + TICKS.get(c["verdicts"].get(k, ""), "") for k in c["requirements"])
         judged = f"<p><b>Shows</b> {shows}</p>" if shows else ""
         last = c["last"] or {}
@@ -96,5 +97,5 @@ class CardsPage(QWidget):
         if c is None:
             return
         name = self.recording.currentText()
-        self.desk.proving.note_card(c["card"], result, None if name in ("", "–") else name, self.words.text().strip())
+        note_card(self.session, c["card"], result, None if name in ("", "–") else name, self.words.text().strip())
         self.words.clear()

@@ -6,9 +6,9 @@ from typing import Any
 from PyQt6.QtWidgets import QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from fusus.app import theme
-from fusus.app.desk import Desk
 from fusus.app.figures.rows import Cell, RowsTable
 from fusus.app.figures.series import SeriesFigure
+from fusus.app.session import Session
 from fusus.app.stages.inputs import choice_box, fill_names, input_line, push_button
 
 ABOUT = (
@@ -20,9 +20,9 @@ ABOUT = (
 class CausesPage(QWidget):
     """Flight and stretch above; causes, the sign of the chosen one, and what to do."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.desk = desk
+        self.session = session
         self.recording = choice_box("causes-recording", "Recording", {})
         self.recording.setMinimumWidth(180)
         self.span = QLineEdit()
@@ -61,23 +61,25 @@ class CausesPage(QWidget):
                 start, end = (float(x) for x in text.replace(",", ".").split(":"))
                 span = (start, end)
             except ValueError:
-                self.desk.noticed.emit(
+                self.session.noticed.emit(
                     "stop", f"Stretch “{text}”: write from:to in seconds, such as 8:38, or leave it empty."
                 )
                 return
-        self.desk.proving.find_causes(str(name), span)
+        self.session.ask("proof.causes", str(name), span)
 
     def draw(self) -> None:
         """Show the newest answer."""
-        fill_names(self.recording, [r.name for r in self.desk.recordings() if r.kind in ("flight", "other")], 0)
-        found = self.desk.proving.result("causes")
+        fill_names(self.recording, [r.name for r in self.session.recordings() if r.kind in ("flight", "other")], 0)
+        found = self.session.answers.result("proof.causes")
         if found is None:
             return
         name, wander = found
         first = float(wander.hover.given.t_s[0])
         ways = ((wander.sideways_m, "sideways"), (wander.vertical_m, "up and down"))
         far = ", ".join(f"{value:.1f} m {words}" for value, words in ways if math.isfinite(value))
-        changed = "" if self.desk.proving.is_current("causes") else " The project has changed since: look again."
+        changed = (
+            "" if self.session.answers.is_current("proof.causes") else " The project has changed since: look again."
+        )
         self.note.setText(
             f"“{name}”, {wander.hover.start_s - first:.0f} to {wander.hover.end_s - first:.0f} s: it goes {far or 'nobody knows how far'}"
             f"{'' if wander.wanders else ', which is hardly a wander'}.{changed}"
@@ -92,7 +94,7 @@ class CausesPage(QWidget):
         self._choose()
 
     def _choose(self) -> None:
-        found = self.desk.proving.result("causes")
+        found = self.session.answers.result("proof.causes")
         if found is None:
             return
         wander = found[1]

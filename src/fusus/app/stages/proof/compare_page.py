@@ -2,8 +2,8 @@
 
 from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
-from fusus.app.desk import Desk
 from fusus.app.figures.rows import Cell, RowsTable
+from fusus.app.session import Session
 from fusus.app.stages.inputs import choice_box, fill_names, input_line, push_button
 
 ABOUT = (
@@ -16,9 +16,9 @@ ABOUT = (
 class ComparePage(QWidget):
     """Two names above, changes below."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.desk = desk
+        self.session = session
         self.before, self.after = choice_box("compare-before", "Earlier", {}), choice_box("compare-after", "Later", {})
         for box in (self.before, self.after):
             box.setMinimumWidth(180)
@@ -37,16 +37,16 @@ class ComparePage(QWidget):
 
     def _compare(self) -> None:
         if self.before.currentText() and self.after.currentText():
-            self.desk.fusing.compare(self.before.currentText(), self.after.currentText())
+            self.session.ask("proof.difference", self.before.currentText(), self.after.currentText())
 
     def draw(self) -> None:
         """Show the newest comparison."""
-        names = [j.recording for j in self.desk.judgements]
+        names = [j.recording for j in self.session.judgements]
         fill_names(self.before, names, 0)
         fill_names(self.after, names, 1)
         for widget in (self.before, self.after, self.button):
             widget.setEnabled(len(names) > 1)
-        found = self.desk.fusing.result("difference")
+        found = self.session.answers.result("proof.difference")
         if found is None:
             return
         rows: list[tuple[Cell, ...]] = []

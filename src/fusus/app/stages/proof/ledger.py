@@ -1,26 +1,26 @@
 """Proof's inputs: by what and how it is judged."""
 
-from fusus.app.desk import Desk
 from fusus.app.ledger.panel import Ledger
 from fusus.app.ledger.rows import FactRow, SwitchRow
+from fusus.app.session import Session
 from fusus.app.text import limit_text, statistic_text
 from fusus.core.estimation.catalogue import info_for
 
 
-def build_ledger(desk: Desk, ledger: Ledger) -> None:
+def build_ledger(session: Session, ledger: Ledger) -> None:
     """Fill the ledger."""
-    project = desk.project
+    project = session.project
     ledger.group("Judged")
     ledger.add(FactRow("Estimator", info_for(project.fusion.estimators[0]).title, mono=False))
-    ledger.add(SwitchRow(desk, "fusion.align_time", "Clocks", "aligned"))
-    ledger.add(SwitchRow(desk, "fusion.align_yaw", "Headings", "aligned"))
+    ledger.add(SwitchRow(session, "fusion.align_time", "Clocks", "aligned"))
+    ledger.add(SwitchRow(session, "fusion.align_yaw", "Headings", "aligned"))
     ledger.group("Against")
     for requirement in project.brief.requirements:
         ledger.add(FactRow(limit_text(requirement), statistic_text(requirement), mono=False))
     if not project.brief.requirements:
         ledger.add(FactRow("Requirements", "none yet", mono=False))
     ledger.group("Recordings")
-    for info in desk.recordings():
+    for info in session.recordings():
         declared = project.proof.declared(info.name)
         held = info.reference_is or "no reference"
         if declared is not None and declared.kind != "own":

@@ -1,16 +1,16 @@
 """Proof's conclusions."""
 
-from fusus.app.desk import Desk
-from fusus.app.margin import Note
-from fusus.app.strip import worst
-from fusus.app.thread import BeadState
+from fusus.app.panels.notes_panel import Note
+from fusus.app.panels.stage_bar import StageState
+from fusus.app.panels.strip import worst
+from fusus.app.session import Session
 from fusus.logs.info import duplicates
 
 
-def notes(desk: Desk) -> tuple[Note, ...]:
+def notes(session: Session) -> tuple[Note, ...]:
     """Return what fails, what is close, what nobody has measured, and the gravest finding of each recording."""
     out: list[Note] = []
-    for j in desk.judgements:
+    for j in session.judgements:
         for v in j.verdicts:
             if v["verdict"] not in ("fail", "close"):
                 continue
@@ -56,14 +56,14 @@ def notes(desk: Desk) -> tuple[Note, ...]:
             "",
             "",
         )
-        for name, other in duplicates(desk.recordings()).items()
+        for name, other in duplicates(session.recordings()).items()
     ]
     never = [
         r.title
-        for r in desk.project.brief.requirements
-        if not any(worst(desk.judgements, r, e) for e in ("bench", "flight"))
+        for r in session.project.brief.requirements
+        if not any(worst(session.judgements, r, e) for e in ("bench", "flight"))
     ]
-    if never and desk.judgements:
+    if never and session.judgements:
         out.append(
             Note(
                 "Not measured by any recording", "mind", ", ".join(never) + ".",
@@ -71,16 +71,16 @@ def notes(desk: Desk) -> tuple[Note, ...]:
                 "proof.references",
             )
         )  # fmt: skip
-    out += _wandering(desk)
-    if desk.judgements and not any(v["verdict"] == "fail" for j in desk.judgements for v in j.verdicts):
+    out += _wandering(session)
+    if session.judgements and not any(v["verdict"] == "fail" for j in session.judgements for v in j.verdicts):
         out.append(Note("What was measured holds", "fine", "No requirement fails in any recording.", "", "", ""))
     return tuple(out)
 
 
-def _wandering(desk: Desk) -> list[Note]:
+def _wandering(session: Session) -> list[Note]:
     """Return the cause that was found last for a wandering flight."""
-    found = desk.proving.result("causes")
-    if found is None or not desk.proving.is_current("causes"):
+    found = session.answers.result("proof.causes")
+    if found is None or not session.answers.is_current("proof.causes"):
         return []
     name, wander = found
     first = wander.scored[0]
@@ -94,14 +94,14 @@ def _wandering(desk: Desk) -> list[Note]:
     ]  # fmt: skip
 
 
-def bead(desk: Desk) -> BeadState:
+def state(session: Session) -> StageState:
     """Return how many requirements are proved."""
-    requirements = desk.project.brief.requirements
+    requirements = session.project.brief.requirements
     words = []
     for r in requirements:
-        found = [v for e in ("bench", "flight") if (v := worst(desk.judgements, r, e)) is not None]
+        found = [v for e in ("bench", "flight") if (v := worst(session.judgements, r, e)) is not None]
         words.append({"fail", "close", "pass"} & {v["verdict"] for v in found})
     passed = sum(w == {"pass"} for w in words)
     measured = sum(bool(w) for w in words)
     fill = 0.0 if not measured else 1.0 if requirements and passed == len(requirements) else 0.5
-    return BeadState(fill, f"{passed} of {len(requirements)} pass")
+    return StageState(fill, f"{passed} of {len(requirements)} pass")

@@ -6,9 +6,9 @@ from typing import Any
 import numpy as np
 from PyQt6.QtWidgets import QFileDialog, QLabel, QMessageBox, QVBoxLayout, QWidget
 
-from fusus.app.desk import Desk
 from fusus.app.figures.rows import Cell, RowsTable
 from fusus.app.figures.series import SeriesFigure
+from fusus.app.session import Session
 from fusus.app.stages.inputs import choice_box, fill_names, input_line, push_button
 from fusus.app.text import SHOWN as SHOWN_UNITS
 from fusus.app.text import shown_limit
@@ -26,9 +26,9 @@ SHOWN = {"tilt": "tilt error [°]", "heading": "heading error [°]"}
 class OwnPage(QWidget):
     """Folder above; sentences, verdicts and the figure of one case below."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.desk = desk
+        self.session = session
         self.folder = QLabel()
         self.folder.setObjectName("own-folder")
         self.folder.setProperty("role", "faint")
@@ -63,13 +63,13 @@ class OwnPage(QWidget):
         column.addWidget(self.figure, 5)
 
     def _sources(self) -> Path | None:
-        document, own = self.desk.document, self.desk.project.kit.own
+        document, own = self.session.document, self.session.project.kit.own
         if document is None or not own:
             return None
         return Path(own) if Path(own).is_absolute() else document.folder / own
 
     def _choose(self) -> None:
-        document = self.desk.document
+        document = self.session.document
         folder = QFileDialog.getExistingDirectory(
             self, "The folder with your C sources", str(document.folder) if document else ""
         )
@@ -78,7 +78,7 @@ class OwnPage(QWidget):
 
     def take(self, folder: Path) -> None:
         """Keep a folder as that of the own sources."""
-        self.desk.do(SetValue("kit.own", str(folder), "Choose own sources"))
+        self.session.do(SetValue("kit.own", str(folder), "Choose own sources"))
         self.draw()
 
     def _write_interface(self) -> None:
@@ -91,17 +91,17 @@ class OwnPage(QWidget):
             try:
                 write_atomically(Path(folder) / "own_estimator.h", template("own_estimator.h").encode())
             except FususError as error:
-                self.desk.noticed.emit("stop", str(error))
+                self.session.noticed.emit("stop", str(error))
                 return
             self.take(Path(folder))
-            self.desk.noticed.emit(
+            self.session.noticed.emit(
                 "fine", "Written: own_estimator.h. Implement own_init() and own_step(), then run it."
             )
 
     def _ask(self) -> None:
         sources = self._sources()
         if sources is None:
-            self.desk.noticed.emit("mind", "Choose the folder with your C sources first.")
+            self.session.noticed.emit("mind", "Choose the folder with your C sources first.")
             return
         told = (
             f"The code in {sources} will be compiled and run on this computer, in a process of its own with limits of time and memory. "
@@ -117,8 +117,9 @@ class OwnPage(QWidget):
 
     def start(self, sources: Path) -> None:
         """Run own code over the recording that Fusion looks at and a simulated mission: it has been asked."""
-        info = self.desk.recording()
-        self.desk.kitting.check_own(sources, [info.name] if info is not None else [], (("mission", 1),))
+        info = self.session.recording()
+        recordings = (info.name,) if info is not None else ()
+        self.session.ask("kit.own", sources, recordings, (("mission", 1),))
 
     def draw(self) -> None:
         """Show the newest result."""
@@ -126,7 +127,7 @@ class OwnPage(QWidget):
         self.folder.setText(sources.name if sources is not None else "none chosen")
         self.folder.setToolTip(str(sources or ""))
         self.run.setEnabled(sources is not None)
-        study = self.desk.kitting.result("own")
+        study = self.session.answers.result("kit.own")
         if study is None:
             return
         from fusus.study.kit.own import own_words
@@ -138,7 +139,7 @@ class OwnPage(QWidget):
         self._show_case()
 
     def _show_case(self) -> None:
-        study = self.desk.kitting.result("own")
+        study = self.session.answers.result("kit.own")
         case = (
             next((c for c in study.cases if c.name == self.case.currentData() and c.own is not None), None)
             if study

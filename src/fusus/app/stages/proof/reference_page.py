@@ -6,9 +6,10 @@ from pydantic import ValidationError
 from PyQt6.QtWidgets import QFormLayout, QLabel, QLineEdit, QPlainTextEdit, QVBoxLayout, QWidget
 
 from fusus.app import theme
-from fusus.app.desk import Desk
 from fusus.app.figures.rows import RowsTable
+from fusus.app.session import Session
 from fusus.app.stages.inputs import choice_box, fill_names, input_line, push_button
+from fusus.app.stages.proof.actions import align
 from fusus.errors import FususError
 from fusus.project.commands import DeclareReference
 from fusus.project.references import AXES, EXAMPLES, KINDS, DeclaredReference, points_text, read_points
@@ -25,9 +26,9 @@ TRACKS, POINTS = ("track",), ("jig", "turntable", "heights", "closure", "surveye
 class ReferencePage(QWidget):
     """A form for one recording, what comes of it, and below all that were declared."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.desk = desk
+        self.session = session
         self._shown = ""
         self.recording = choice_box("reference-recording", "Recording", {})
         self.recording.setMinimumWidth(180)
@@ -95,11 +96,11 @@ class ReferencePage(QWidget):
 
     def draw(self) -> None:
         """Show recordings, and what was declared."""
-        names = [r.name for r in self.desk.recordings()]
+        names = [r.name for r in self.session.recordings()]
         fill_names(self.recording, names, 0)
         fill_names(self.other, names, 0)
         rows = []
-        for d in self.desk.project.proof.references:
+        for d in self.session.project.proof.references:
             clock = (
                 f"{d.clock_offset_s * 1000:+.1f} ms, {d.clock_ppm:+.1f} ppm"
                 if d.clock_offset_s or d.clock_ppm
@@ -114,7 +115,7 @@ class ReferencePage(QWidget):
     def _load(self) -> None:
         """Fill the form with what was declared for the recording."""
         name = self.recording.currentText()
-        document = self.desk.document
+        document = self.session.document
         if not name or document is None:
             return
         self._shown = name
@@ -130,7 +131,7 @@ class ReferencePage(QWidget):
             self.sigmas[key].setText(f"{d.sigmas[key] / factor:.4g}" if key in d.sigmas else "")
         self.words.setText(d.note)
         self._suit()
-        self.desk.proving.read_reference(name)
+        self.session.answers.ask("proof.reference", name)
 
     def _suit(self) -> None:
         """Show what the kind needs."""
@@ -166,9 +167,9 @@ class ReferencePage(QWidget):
                 }
             )  # fmt: skip
         except ValidationError as error:
-            self.desk.noticed.emit("stop", f"{error.errors()[0]['loc'][0]}: {error.errors()[0]['msg']}.")
+            self.session.noticed.emit("stop", f"{error.errors()[0]['loc'][0]}: {error.errors()[0]['msg']}.")
         except (FususError, ValueError) as error:
-            self.desk.noticed.emit("stop", str(error))
+            self.session.noticed.emit("stop", str(error))
         return None
 
     def _declare(self) -> None:
@@ -180,9 +181,9 @@ class ReferencePage(QWidget):
         self._do(DeclareReference(self.recording.currentText(), None, "Take the reference as recorded"))
 
     def _do(self, command: DeclareReference) -> None:
-        wrong = self.desk.do(command)
+        wrong = self.session.do(command)
         if wrong is not None:
-            self.desk.noticed.emit("stop", wrong)
+            self.session.noticed.emit("stop", wrong)
             return
         self._shown = ""
         self.draw()
@@ -190,7 +191,7 @@ class ReferencePage(QWidget):
     def _align(self) -> None:
         made = self._made()
         if made is not None:
-            self.desk.proving.align(made)
+            align(self.session, made, self.reload)
 
     def reload(self) -> None:
         """Fill the form anew: the declaration changed elsewhere."""
@@ -198,7 +199,7 @@ class ReferencePage(QWidget):
         self.draw()
 
     def _tell(self) -> None:
-        r = self.desk.proving.result("reference")
+        r = self.session.answers.result("proof.reference")
         if r is None or r["recording"] != self.recording.currentText():
             self.result.setText("")
             return

@@ -1,7 +1,7 @@
 """Proof's sheet: verdicts, before and after, causes of wandering, references, test cards."""
 
-from fusus.app.desk import Desk
-from fusus.app.stages.base import TabbedSheet
+from fusus.app.session import Session
+from fusus.app.stages.base import Page, TabbedSheet
 from fusus.app.stages.proof.cards_page import CardsPage
 from fusus.app.stages.proof.causes_page import CausesPage
 from fusus.app.stages.proof.compare_page import ComparePage
@@ -11,19 +11,19 @@ from fusus.app.stages.proof.verdict_page import VerdictPage
 
 # Which page an answer belongs to.
 ANSWERS = {
-    "stretch": "verdicts", "pooled": "verdicts", "difference": "compare", "causes": "causes", "reference": "references", "cards": "cards",
-    "aligned": "references", "own": "own",
+    "proof.pooled": "verdicts", "proof.difference": "compare", "proof.causes": "causes", "proof.reference": "references",
+    "proof.cards": "cards", "kit.own": "own",
 }  # fmt: skip
 
 
 class ProofSheet(TabbedSheet):
     """Pages on what recordings say of the requirements, and what they are held against."""
 
-    def __init__(self, desk: Desk) -> None:
-        self.verdicts, self.compare, self.causes = VerdictPage(desk), ComparePage(desk), CausesPage(desk)
-        self.references, self.cards, self.own = ReferencePage(desk), CardsPage(desk), OwnPage(desk)
+    def __init__(self, session: Session) -> None:
+        self.verdicts, self.compare, self.causes = VerdictPage(session), ComparePage(session), CausesPage(session)
+        self.references, self.cards, self.own = ReferencePage(session), CardsPage(session), OwnPage(session)
         super().__init__(
-            desk,
+            session,
             (
                 ("verdicts", "Verdicts", self.verdicts),
                 ("compare", "Before and after", self.compare),
@@ -33,17 +33,16 @@ class ProofSheet(TabbedSheet):
                 ("own", "Own code", self.own),
             ),
         )
-        desk.fusing.ready.connect(self._on_ready)
-        desk.proving.ready.connect(self._on_ready)
-        desk.kitting.ready.connect(self._on_ready)
+        session.answers.ready.connect(self._on_ready)
         self.refresh()
 
     def draw(self, name: str) -> None:
-        """Draw a page from what the desk holds."""
-        {
+        """Draw a page from what the session holds."""
+        pages: dict[str, Page] = {
             "verdicts": self.verdicts, "compare": self.compare, "causes": self.causes, "references": self.references, "cards": self.cards,
             "own": self.own,
-        }[name].draw()  # type: ignore[attr-defined]  # fmt: skip
+        }  # fmt: skip
+        pages[name].draw()
 
     def restyle(self) -> None:
         """Take on the theme's colours."""
@@ -53,12 +52,10 @@ class ProofSheet(TabbedSheet):
         self.refresh()
 
     def _on_ready(self, question: str) -> None:
-        if question == "stretch":
+        if question == "proof.stretch":
             self.verdicts.show_stretch()
-        elif question == "aligned":
-            self.references.reload()
         elif question in ANSWERS:
             self._due.add(self.names.index(ANSWERS[question]))
-            if question == "own":  # its verdicts stand in the great table too
+            if question == "kit.own":  # its verdicts stand in the great table too
                 self._due.add(self.names.index("verdicts"))
             self._draw_due()

@@ -6,12 +6,13 @@ from typing import Any
 from PyQt6.QtCore import QModelIndex, Qt
 from PyQt6.QtWidgets import QHeaderView, QLabel, QVBoxLayout, QWidget
 
-from fusus.app.desk import Desk
+from fusus.app.answers.proof import OWN
 from fusus.app.figures.errors import ErrorCurve, ErrorFigure
-from fusus.app.proving import OWN
+from fusus.app.panels.strip import predicted_verdict
+from fusus.app.session import Session
 from fusus.app.stages.inputs import input_line, push_button
+from fusus.app.stages.proof.actions import own_case
 from fusus.app.stages.proof.verdict_table import VERDICT, Column, VerdictModel, verdict_view
-from fusus.app.strip import predicted_verdict
 from fusus.app.text import shown_limit
 from fusus.core.requirements import Requirement
 from fusus.study.proof.verdicts import Judgement
@@ -26,9 +27,9 @@ SIGNED = ("height", "heading")
 class VerdictPage(QWidget):
     """Table above, figure of the chosen cell below."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.desk = desk
+        self.session = session
         self.model = VerdictModel()
         self.table = verdict_view(self.model)
         selection = self.table.selectionModel()
@@ -49,7 +50,9 @@ class VerdictPage(QWidget):
         )
         near_tip = "Show the stretch that decides, and what lies round it"
         self.near = push_button("deciding-near", "Deciding stretch", near_tip, lambda: self._zoom(True))
-        self.pool = push_button("pool-flights", "All flights together", "Judge all flights as one", desk.proving.pool)
+        self.pool = push_button(
+            "pool-flights", "All flights together", "Judge all flights as one", lambda: session.ask("proof.pooled")
+        )
         self.line = input_line(self.whole, self.near, self.pool)
         column = QVBoxLayout(self)
         column.setContentsMargins(14, 8, 14, 8)
@@ -63,8 +66,8 @@ class VerdictPage(QWidget):
         self._suit()
 
     def draw(self) -> None:
-        """Show the judgements that lie on the desk."""
-        requirements = self.desk.project.brief.requirements
+        """Show the judgements that lie on the session."""
+        requirements = self.session.project.brief.requirements
         index = self.table.currentIndex()
         chosen = self.model.place(index)
         self.model.show(requirements, self._columns())
@@ -76,7 +79,7 @@ class VerdictPage(QWidget):
             column = self.model.column_of(chosen[1].recording, chosen[1].source)
             if column >= 0:
                 self.table.setCurrentIndex(self.model.index(requirements.index(chosen[0]), column))
-        if not self.desk.recordings():
+        if not self.session.recordings():
             self.reason.setText("No recording yet. Import a log with a reference; its verdicts appear here.")
         elif not self.model.rowCount():
             self.reason.setText("No requirements yet: say in Brief how good the estimate has to be.")
@@ -88,22 +91,22 @@ class VerdictPage(QWidget):
 
     def _columns(self) -> tuple[Column, ...]:
         out = [c for c in self._predicted() if c is not None]
-        for j in sorted(self.desk.judgements, key=lambda j: (j.evidence, j.recording)):
+        for j in sorted(self.session.judgements, key=lambda j: (j.evidence, j.recording)):
             kind = j.evidence + (f" ({j.kind})" if j.kind != j.evidence else "")
             out.append(Column(j.recording, kind, partial(_of_fusus, j), j.error or "", j.recording, "fusus"))
             if j.board is not None:
                 why = j.board["error"] or ""
                 out.append(Column(j.recording, "the board's own", partial(_of_board, j), why, j.recording, "board"))
             out += self._own(j.recording, j.recording)
-        study = self.desk.kitting.result("own")
-        known = {j.recording for j in self.desk.judgements}
+        study = self.session.answers.result("kit.own")
+        known = {j.recording for j in self.session.judgements}
         for case in study.cases if study is not None else ():
             if case.name not in known:  # a simulated flight: it has no recording to look at
                 out += self._own(case.name, "")
-        pooled = self.desk.proving.result("pooled")
+        pooled = self.session.answers.result("proof.pooled")
         if pooled is not None:
             found = {v["requirement"]: v for v in pooled["verdicts"]}
-            age = "" if self.desk.proving.is_current("pooled") else ", before the last change"
+            age = "" if self.session.answers.is_current("proof.pooled") else ", before the last change"
             out.append(
                 Column("all flights", f"{len(pooled['recordings'])} pooled{age}", lambda r: found.get(r.key), "–")
             )
@@ -111,15 +114,15 @@ class VerdictPage(QWidget):
 
     def _own(self, name: str, recording: str) -> list[Column]:
         """Return what the maker's own code made of a recording or a simulated flight, where it was tried."""
-        case = self.desk.kitting.own_case(name)
+        case = own_case(self.session, name)
         if case is None:
             return []
-        age = "" if self.desk.kitting.is_current("own") else ", before the last change"
+        age = "" if self.session.answers.is_current("kit.own") else ", before the last change"
         return [Column(name, f"own code{age}", partial(_of_own, case), case.words or case.why_not, recording, OWN)]
 
     def _predicted(self) -> tuple[Column | None, ...]:
         """Return what was predicted by datasheets, and with what the bench measured of the parts."""
-        outlook = self.desk.foresight.outlook
+        outlook = self.session.prediction
         study = outlook.study if outlook is not None else None
         if study is None:
             return ()
@@ -150,18 +153,28 @@ class VerdictPage(QWidget):
         source = {"board": ", the board's own", OWN: ", own code"}.get(column.source, "")
         self.reason.setText(f"{where}{source}: {v['verdict']}, because {v['reason']}.{far}")
         if column.recording and v["value"] is not None:
-            self.desk.proving.show_stretch(column.recording, requirement.key, column.source)
+            self._ask_stretch(column.recording, requirement.key, column.source)
+
+    def _ask_stretch(self, recording: str, requirement: str, source: str) -> None:
+        session = self.session
+        done = session.fusion.study if session.fusion is not None and session.fusion_is_current else None
+        own = own_case(session, recording) if source == OWN else None
+        session.answers.ask("proof.stretch", recording, requirement, source, given=(done, own), force=True)
+
+    def _stretch(self) -> tuple[Any, Any]:
+        """Return the stretch that was asked for last, and its envelope; None and None before."""
+        found: tuple[Any, Any] = self.session.answers.result("proof.stretch") or (None, None)
+        return found
 
     def show_stretch(self) -> None:
         """Draw the cell that was asked for."""
-        s = self.desk.proving.result("stretch")
+        s, curve = self._stretch()
         if s is None:
             return
         unit = {"rad": "°", "m": "m", "m/s": "m/s"}[s.requirement.unit]
         for key, figure in self.figures.items():
             figure.setVisible(key == unit)
         shown = self.figures[unit]
-        curve = self.desk.proving.envelope
         both = s.requirement.quantity in SIGNED
         whose = {"board": "the board's own estimate", OWN: "own code"}.get(s.source, "the judged estimate")
         shown.title.setText(f"{s.requirement.title} error of {whose} over {s.recording}")
@@ -171,7 +184,7 @@ class VerdictPage(QWidget):
         self._suit()
 
     def _zoom(self, is_near: bool) -> None:
-        s = self.desk.proving.result("stretch")
+        s, _ = self._stretch()
         if s is None or (is_near and s.deciding is None):
             return
         d = s.deciding
@@ -181,10 +194,10 @@ class VerdictPage(QWidget):
                 figure.item.setXRange(start, end, padding=0.15 if is_near else 0.01)
 
     def _suit(self) -> None:
-        s = self.desk.proving.result("stretch")
+        s, _ = self._stretch()
         self.whole.setEnabled(s is not None)
         self.near.setEnabled(s is not None and s.deciding is not None)
-        self.pool.setEnabled(sum(j.evidence == "flight" for j in self.desk.judgements) > 1)
+        self.pool.setEnabled(sum(j.evidence == "flight" for j in self.session.judgements) > 1)
 
     def _open(self, index: QModelIndex) -> None:
         found = self.model.place(index)

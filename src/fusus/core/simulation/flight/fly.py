@@ -49,8 +49,8 @@ KINDS = {
 @dataclass(frozen=True, slots=True)
 class Controller:
     """The flight controller: loop rate Hz, delay from sample to thrust s (the hold apart), cascade, the gyro's filter (S, 6), arming
-    rules, estimator by name with its tuning, the sigma of position beyond which it counts as lost, m, and the accelerometer's filter
-    (A, 6)."""
+    rules, estimator by name with its tuning, the sigma of position beyond which it counts as lost, m, the accelerometer's filter
+    (A, 6), and the tuning of the height filter that flies beside an attitude filter."""
 
     rate_hz: float
     delay_s: float
@@ -61,6 +61,7 @@ class Controller:
     rules: ArmingRules
     lost_m: float
     acc_sections: Array = field(default_factory=lambda: np.empty((0, 6)))
+    height: AltitudeParameters = AltitudeParameters()
 
 
 @dataclass(frozen=True, slots=True)
@@ -232,7 +233,7 @@ def _estimators(
         p = tuning(name)
         c = module.coefficients(p, site, start)
         flying.append((c, module.initial_state(p, c, start)))
-    height = AltitudeParameters()
+    height = controller.height
     alt: AltitudeCoefficients = altitude_coefficients(height, Aiding(baro=r.baro))
     keys = -(-(len(t) - first) // run.key_every) + 1
     rows = len(r.baro) + 1

@@ -1,4 +1,4 @@
-"""Margin notes: what Fusus concludes here, worst first, each with its reason and next step."""
+"""NotesPanel notes: what Fusus concludes here, worst first, each with its reason and next step."""
 
 from dataclasses import dataclass
 
@@ -88,7 +88,7 @@ class NoteView(QWidget):
             column.addWidget(link)
 
 
-class Margin(QScrollArea):
+class NotesPanel(QScrollArea):
     """The column of notes, and above them help on a row when it is asked for."""
 
     followed = pyqtSignal(str)

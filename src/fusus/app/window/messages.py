@@ -3,8 +3,8 @@
 from PyQt6.QtWidgets import QMessageBox, QWidget
 
 from fusus.app import theme
-from fusus.app.actions import ACTIONS
 from fusus.app.stages.registry import FIRST_FLIGHTS, STAGES
+from fusus.app.window.actions import ACTIONS
 
 
 def show_shortcuts(parent: QWidget) -> None:

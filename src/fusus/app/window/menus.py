@@ -1,17 +1,16 @@
 """Menus and shortcuts of the window, from the list of actions."""
 
-from typing import TYPE_CHECKING
+from functools import partial
 
 from PyQt6.QtGui import QAction, QKeySequence, QShortcut
+from PyQt6.QtWidgets import QMainWindow
 
-from fusus.app.actions import ACTIONS
 from fusus.app.stages.registry import STAGES
+from fusus.app.window.actions import ACTIONS
+from fusus.app.window.shell import Shell
 
-if TYPE_CHECKING:
-    from fusus.app.window import Window
 
-
-def build_menus(window: "Window") -> dict[str, QAction]:
+def build_menus(window: QMainWindow, shell: Shell) -> dict[str, QAction]:
     """Fill the menu bar; return the actions by their names. Stages have Ctrl and their number."""
     bar = window.menuBar()
     menus = {}
@@ -25,19 +24,19 @@ def build_menus(window: "Window") -> dict[str, QAction]:
         action.setStatusTip(spec.tip)
         if spec.shortcut:
             action.setShortcut(QKeySequence(spec.shortcut))
-        action.triggered.connect(lambda _=False, s=spec: s.run(window))
+        action.triggered.connect(lambda _=False, s=spec: s.run(shell))
         menu = menus[spec.menu]
         if menu is not None:
             menu.addAction(action)
         found[spec.id] = action
     for number, stage in enumerate(STAGES, start=1):
-        QShortcut(QKeySequence(f"Ctrl+{number}"), window, activated=lambda s=stage.name: window.show_stage(s))  # type: ignore[call-arg]
+        QShortcut(QKeySequence(f"Ctrl+{number}"), window).activated.connect(partial(shell.show_stage, stage.name))
     return found
 
 
-def tell_menus(window: "Window") -> None:
+def tell_menus(window: Shell) -> None:
     """Say what can be done now, and what undo and redo would do."""
-    document = window.desk.document
+    document = window.session.document
     for spec in ACTIONS:
         window.actions_by_id[spec.id].setEnabled(document is not None or not spec.needs_project)
     for key, label in (

@@ -2,10 +2,8 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
-if TYPE_CHECKING:
-    from fusus.app.window import Window
+from fusus.app.window.shell import Shell
 
 
 @dataclass(frozen=True, slots=True)
@@ -16,7 +14,7 @@ class ActionSpec:
     menu: str
     text: str
     tip: str
-    run: Callable[["Window"], object]
+    run: Callable[[Shell], object]
     shortcut: str = ""
     needs_project: bool = True
 
@@ -62,19 +60,21 @@ ACTIONS = (
         lambda w: w.openings.ask_report(),
     ),
     ActionSpec("quit", "Craft", "Quit", "Everything is saved already", lambda w: w.close(), "Ctrl+Q", False),
-    ActionSpec("undo", "Edit", "Undo", "Take the last change back", lambda w: w.desk.step(True), "Ctrl+Z"),
-    ActionSpec("redo", "Edit", "Redo", "Do it again", lambda w: w.desk.step(False), "Ctrl+Shift+Z"),
+    ActionSpec("undo", "Edit", "Undo", "Take the last change back", lambda w: w.session.step(True), "Ctrl+Z"),
+    ActionSpec("redo", "Edit", "Redo", "Do it again", lambda w: w.session.step(False), "Ctrl+Shift+Z"),
     ActionSpec(
         "find",
         "Edit",
         "Find anything …",
         "Actions, rows, recordings, requirements",
-        lambda w: w.find(),
+        lambda w: w.find_anything(),
         "Ctrl+K",
         False,
     ),
     ActionSpec("run", "Work", "Run this stage", "Compute it again", lambda w: w.run_stage(), "Ctrl+Return"),
-    ActionSpec("cancel", "Work", "Stop what is running", "Cancel all jobs", lambda w: w.desk.jobs.cancel(), "Ctrl+."),
+    ActionSpec(
+        "cancel", "Work", "Stop what is running", "Cancel all jobs", lambda w: w.session.jobs.cancel(), "Ctrl+."
+    ),
     ActionSpec("ledger", "View", "Go to the ledger", "The inputs on the left", lambda w: w.focus_ledger(), "Ctrl+L"),
     ActionSpec("light", "View", "Light theme", "Drawing office", lambda w: w.choose_theme("light"), "", False),
     ActionSpec("dark", "View", "Dark theme", "For the evening", lambda w: w.choose_theme("dark"), "", False),

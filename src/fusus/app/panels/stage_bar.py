@@ -1,4 +1,4 @@
-"""The thread over the top: a drawn line through one bead a stage, in the order of work. It is the navigation."""
+"""The bar over the top: a drawn line through one button a stage, in the order of work. It is the navigation."""
 
 from dataclasses import dataclass
 
@@ -8,11 +8,11 @@ from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QLabel, QSizePolicy, Q
 
 from fusus.app import theme
 
-BEAD_PX = 18
+MARK_PX = 18
 
 
 @dataclass(frozen=True, slots=True)
-class BeadState:
+class StageState:
     """How a stage stands: fill 0, 0.5 or 1; a headline figure; whether something upstream changed since."""
 
     fill: float
@@ -20,22 +20,22 @@ class BeadState:
     stale: bool = False
 
 
-class Bead(QAbstractButton):
-    """One stage on the thread."""
+class StageButton(QAbstractButton):
+    """One stage on the bar."""
 
     def __init__(self, stage: str, title: str, number: int) -> None:
         super().__init__()
         self.stage, self.title, self.number = stage, title, number
-        self.state = BeadState(0.0, "")
+        self.state = StageState(0.0, "")
         self._by_keys = False
         self.setCheckable(True)
-        self.setObjectName(f"bead-{stage}")
+        self.setObjectName(f"stage-{stage}")
         self.setAccessibleName(title)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
-    def show_state(self, state: BeadState) -> None:
+    def show_state(self, state: StageState) -> None:
         """Show how the stage stands."""
         self.state = state
         word = {0.0: "not begun", 0.5: "under way", 1.0: "done"}[state.fill]
@@ -65,7 +65,7 @@ class Bead(QAbstractButton):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         middle = QPointF(self.width() / 2, 20)
-        radius = BEAD_PX / 2 + (2 if self.isChecked() else 0)
+        radius = MARK_PX / 2 + (2 if self.isChecked() else 0)
         painter.setPen(QPen(QColor(t.accent), 2))
         painter.setBrush(QColor(t.paper))
         painter.drawEllipse(middle, radius, radius)
@@ -75,12 +75,12 @@ class Bead(QAbstractButton):
         if self.state.fill > 0:
             painter.drawPie(inner, -90 * 16, round(360 * 16 * self.state.fill))
         if self.state.stale:
-            notch = QPainterPath(QPointF(middle.x() + radius - 1, middle.y() - radius - 6))
-            notch.lineTo(middle.x() + radius + 9, middle.y() - radius - 6)
-            notch.lineTo(middle.x() + radius + 4, middle.y() - radius + 2)
-            notch.closeSubpath()
+            mark = QPainterPath(QPointF(middle.x() + radius - 1, middle.y() - radius - 6))
+            mark.lineTo(middle.x() + radius + 9, middle.y() - radius - 6)
+            mark.lineTo(middle.x() + radius + 4, middle.y() - radius + 2)
+            mark.closeSubpath()
             painter.setBrush(QColor(t.ochre))
-            painter.drawPath(notch)
+            painter.drawPath(mark)
         painter.setPen(QColor(t.ink))
         painter.setFont(theme.font(bold=self.isChecked()))
         painter.drawText(QRectF(0, 33, self.width(), 18), Qt.AlignmentFlag.AlignCenter, self.title)
@@ -94,19 +94,19 @@ class Bead(QAbstractButton):
 
 
 class _Line(QWidget):
-    """The beads' row, with the thread drawn behind them."""
+    """The buttons' row, with the line drawn behind them."""
 
-    def __init__(self, beads: list[Bead]) -> None:
+    def __init__(self, buttons: list[StageButton]) -> None:
         super().__init__()
-        self._beads = beads
+        self._buttons = buttons
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
-        for bead in beads:
-            row.addWidget(bead)
+        for button in buttons:
+            row.addWidget(button)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        if not self._beads:
+        if not self._buttons:
             return
         t = theme.tokens()
         painter = QPainter(self)
@@ -114,22 +114,22 @@ class _Line(QWidget):
         painter.setPen(QPen(QColor(t.accent), 1.5))
         path = QPainterPath(QPointF(0, 25))
         x, bend = 0.0, 1
-        for bead in self._beads:
-            centre = float(bead.geometry().center().x())
+        for button in self._buttons:
+            centre = float(button.geometry().center().x())
             path.cubicTo(x + (centre - x) / 3, 20 - 7 * bend, centre - (centre - x) / 3, 20 + 6 * bend, centre, 20)
             x, bend = centre, -bend
         path.cubicTo(x + (self.width() - x) / 2, 14, self.width() - 30, 25, self.width(), 18)
         painter.drawPath(path)
 
 
-class Thread(QWidget):
-    """The whole bar: the craft's name, then the beads."""
+class StageBar(QWidget):
+    """The whole bar: the craft's name, then the buttons."""
 
     chosen = pyqtSignal(str)
 
     def __init__(self, stages: list[tuple[str, str]]) -> None:
         super().__init__()
-        self.setObjectName("thread")
+        self.setObjectName("stage-bar")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedHeight(84)
         self.craft, self.about = QLabel(), QLabel()
@@ -140,23 +140,23 @@ class Thread(QWidget):
         names.addWidget(self.craft)
         names.addWidget(self.about)
         names.addStretch()
-        self.beads = {s: Bead(s, title, i + 1) for i, (s, title) in enumerate(stages)}
+        self.buttons = {s: StageButton(s, title, i + 1) for i, (s, title) in enumerate(stages)}
         row = QHBoxLayout(self)
         row.setContentsMargins(20, 8, 20, 4)
         row.addLayout(names)
         row.addSpacing(16)
-        row.addWidget(_Line(list(self.beads.values())), 1)
+        row.addWidget(_Line(list(self.buttons.values())), 1)
         self.craft.setFixedWidth(220)
         self.about.setFixedWidth(220)
-        for bead in self.beads.values():
-            bead.clicked.connect(lambda _, s=bead.stage: self._pick(s))
+        for button in self.buttons.values():
+            button.clicked.connect(lambda _, s=button.stage: self._pick(s))
 
     def _pick(self, stage: str) -> None:
-        self.choose(stage)  # a click on the shown stage must not uncheck its bead
+        self.choose(stage)  # a click on the shown stage must not uncheck its button
         self.chosen.emit(stage)
 
     def show_craft(self, name: str, about: str) -> None:
-        """Show whose thread it is."""
+        """Show whose craft it is."""
         self.craft.setText(name)
         metrics = self.about.fontMetrics()
         self.about.setText(metrics.elidedText(about, Qt.TextElideMode.ElideRight, 216))
@@ -164,5 +164,5 @@ class Thread(QWidget):
 
     def choose(self, stage: str) -> None:
         """Mark a stage as the shown one."""
-        for name, bead in self.beads.items():
-            bead.setChecked(name == stage)
+        for name, button in self.buttons.items():
+            button.setChecked(name == stage)

@@ -1,4 +1,4 @@
-"""The main window: thread, ledger, sheet, margin notes, strip."""
+"""The main window: stage bar, ledger, sheet, notes, requirements."""
 
 from pathlib import Path
 
@@ -20,25 +20,28 @@ from PyQt6.QtWidgets import (
 )
 
 from fusus.app import theme
-from fusus.app.desk import Desk
-from fusus.app.finder import Finder
 from fusus.app.jobs import Job
 from fusus.app.ledger.help import help_for
 from fusus.app.ledger.panel import Ledger
-from fusus.app.margin import Margin
-from fusus.app.menus import build_menus, tell_menus
-from fusus.app.messages import show_about, show_cautions, show_shortcuts
-from fusus.app.notice import Busy, Notice
-from fusus.app.openings import Openings
-from fusus.app.routes import findables, follow
+from fusus.app.panels.finder import Finder
+from fusus.app.panels.notes_panel import NotesPanel
+from fusus.app.panels.notice import Busy, Notice
+from fusus.app.panels.stage_bar import StageBar
+from fusus.app.panels.start import StartScreen
+from fusus.app.panels.strip import Strip
+from fusus.app.session import Session
 from fusus.app.settings import STAGE, THEME, Settings
 from fusus.app.stages.base import Sheet
 from fusus.app.stages.registry import STAGES
-from fusus.app.start import StartScreen
-from fusus.app.strip import Strip
-from fusus.app.thread import Thread
+from fusus.app.window.menus import build_menus, tell_menus
+from fusus.app.window.messages import show_about, show_cautions, show_shortcuts
+from fusus.app.window.openings import Openings
+from fusus.app.window.routes import findables, follow
 from fusus.project.document import Document
 from fusus.project.records import Project
+
+# Whose sheets an answer is drawn on as a whole; other answers find their page by themselves.
+SHOWN_BY = {"fusion.run": ("fusion",), "proof.verdicts": ("proof",), "parts.prediction": ("parts", "drift")}
 
 
 class Window(QMainWindow):
@@ -51,35 +54,35 @@ class Window(QMainWindow):
         self.resize(1280, 800)
         self.setMinimumSize(1100, 700)
         self.settings = settings
-        self.desk = Desk(settings, self)
+        self.session = Session(settings, self)
         self.stage = ""
         self._focused_row = ""
-        self.openings = Openings(self.desk, self)
+        self.openings = Openings(self.session, self)
         self._shape: tuple[object, ...] = ()
         self._sheets: dict[str, Sheet] = {}
         self._build()
-        self.actions_by_id = build_menus(self)
+        self.actions_by_id = build_menus(self, self)
         tell_menus(self)
         self._connect()
-        self.start.show_recent(self.desk.recent())
+        self.start.show_recent(self.session.recent())
 
     # Building
 
     def _build(self) -> None:
-        self.thread = Thread([(s.name, s.title) for s in STAGES])  # type: ignore[assignment, method-assign]
-        self.ledger, self.margin, self.strip = Ledger(), Margin(), Strip()
+        self.stage_bar = StageBar([(s.name, s.title) for s in STAGES])
+        self.ledger, self.notes_panel, self.strip = Ledger(), NotesPanel(), Strip()
         self.sheets = QStackedWidget()
         self.notice, self.busy = Notice(), Busy()
         middle = QHBoxLayout()
         middle.setSpacing(0)
         middle.addWidget(self.ledger)
         middle.addWidget(self.sheets, 1)
-        middle.addWidget(self.margin)
+        middle.addWidget(self.notes_panel)
         self.work = QWidget()
         work = QVBoxLayout(self.work)
         work.setContentsMargins(0, 0, 0, 0)
         work.setSpacing(0)
-        work.addWidget(self.thread)
+        work.addWidget(self.stage_bar)
         work.addLayout(middle, 1)
         work.addWidget(self.busy)
         work.addWidget(self.strip)
@@ -97,27 +100,21 @@ class Window(QMainWindow):
         self.setCentralWidget(body)
 
     def _connect(self) -> None:
-        desk = self.desk
-        desk.opened.connect(self._on_opened)
-        desk.project_changed.connect(self._on_project)
-        desk.recordings_changed.connect(lambda: self.show_stage(self.stage, rebuild=True))
-        desk.study_changed.connect(lambda _: self._refresh_sheet("fusion"))
-        desk.judged.connect(self._on_judged)
-        desk.bench_changed.connect(self._show_notes)
-        desk.looping.changed.connect(self._show_notes)
-        desk.flying.changed.connect(lambda _: self._show_notes())
-        desk.kitting.ready.connect(lambda _: self._show_notes())
-        desk.foresight.outlook_changed.connect(lambda _: self._on_outlook())
-        desk.noticed.connect(self.notice.tell)
-        desk.busy.connect(self._on_busy)
-        self.thread.chosen.connect(self.show_stage)
+        session = self.session
+        session.opened.connect(self._on_opened)
+        session.project_changed.connect(self._on_project)
+        session.recordings_changed.connect(lambda: self.show_stage(self.stage, rebuild=True))
+        session.answers.ready.connect(self._on_answer)
+        session.noticed.connect(self.notice.tell)
+        session.busy.connect(self._on_busy)
+        self.stage_bar.chosen.connect(self.show_stage)
         self.ledger.row_focused.connect(self._row_focused)
-        self.margin.followed.connect(self.follow)
+        self.notes_panel.followed.connect(self.follow)
         self.strip.wanted.connect(lambda: self.show_stage("brief"))
         self.start.demo_wanted.connect(self.openings.open_demo)
         self.start.new_wanted.connect(self.openings.ask_new)
         self.start.log_wanted.connect(self.openings.ask_import)
-        self.start.project_wanted.connect(lambda folder: self.desk.open(Path(folder)))
+        self.start.project_wanted.connect(lambda folder: self.session.open(Path(folder)))
 
     # Showing
 
@@ -161,19 +158,19 @@ class Window(QMainWindow):
 
     def show_stage(self, name: str, rebuild: bool = False) -> None:
         """Show a stage."""
-        if self.desk.document is None or (name == self.stage and not rebuild):
+        if self.session.document is None or (name == self.stage and not rebuild):
             return
         stage = next((s for s in STAGES if s.name == name), STAGES[0])
         self.stage = stage.name
         self.settings.put(STAGE, stage.name)
-        self.thread.choose(stage.name)
-        self._shape = self._ledger_shape(self.desk.project)
+        self.stage_bar.choose(stage.name)
+        self._shape = self._ledger_shape(self.session.project)
         self._focused_row = ""
         self.ledger.clear()
-        stage.build_ledger(self.desk, self.ledger)
+        stage.build_ledger(self.session, self.ledger)
         sheet = self._sheets.get(stage.name)
         if sheet is None:
-            sheet = stage.build_sheet(self.desk)
+            sheet = stage.build_sheet(self.session)
             for figure in sheet.findChildren(QWidget):
                 failed = getattr(figure, "failed", None)
                 if failed is not None:
@@ -183,7 +180,7 @@ class Window(QMainWindow):
         else:
             sheet.refresh()
         self.sheets.setCurrentWidget(sheet)
-        self._show_names(self.desk.project)
+        self._show_names(self.session.project)
         self._show_notes()
 
     def _refresh_sheet(self, name: str) -> None:
@@ -193,44 +190,43 @@ class Window(QMainWindow):
 
     def _show_names(self, project: Project) -> None:
         about = project.brief.about
-        read_only = self.desk.document is not None and self.desk.document.read_only
-        self.thread.show_craft(project.name, "read-only" if read_only else about)
+        read_only = self.session.document is not None and self.session.document.read_only
+        self.stage_bar.show_craft(project.name, "read-only" if read_only else about)
         self.setWindowTitle(f"{project.name} – Fusus" + (" (read-only)" if read_only else ""))
 
     def _show_requirements(self) -> None:
-        if self.desk.document is not None:
-            outlook = self.desk.foresight.outlook
+        if self.session.document is not None:
+            outlook = self.session.prediction
             study = outlook.study if outlook is not None else None
             figures = study.prediction.figures if study is not None else ()
             # Once the bench has measured parts, the prediction splits: datasheets alone, and with what was measured.
             printed = study.by_datasheet if study is not None else None
             self.strip.show_requirements(
-                self.desk.project.brief.requirements,
-                self.desk.judgements,
+                self.session.project.brief.requirements,
+                self.session.judgements,
                 printed or figures,
                 figures if printed else (),
             )
 
     def _show_notes(self) -> None:
-        if self.desk.document is None:
+        if self.session.document is None:
             return
         for stage in STAGES:
-            self.thread.beads[stage.name].show_state(stage.bead(self.desk))
+            self.stage_bar.buttons[stage.name].show_state(stage.state(self.session))
             if stage.name == self.stage:
-                self.margin.show_notes(stage.notes(self.desk), stage.caution)
+                self.notes_panel.show_notes(stage.notes(self.session), stage.caution)
 
-    def _on_judged(self, _found: object) -> None:
-        self._show_requirements()
-        self._refresh_sheet("proof")
-
-    def _on_outlook(self) -> None:
-        self._show_requirements()
-        for name in ("parts", "drift"):
-            self._refresh_sheet(name)
+    def _on_answer(self, question: str) -> None:
+        if question in ("proof.verdicts", "parts.prediction"):
+            self._show_requirements()
+        for name in SHOWN_BY.get(question, ()):
+            if name in self._sheets and self.stage == name:
+                self._sheets[name].refresh()
+        self._show_notes()
 
     def _on_busy(self, job: Job | None) -> None:
         self.busy.watch(job)
-        if self.desk.document is not None:
+        if self.session.document is not None:
             self._show_notes()
 
     # Going places
@@ -248,7 +244,7 @@ class Window(QMainWindow):
         if found is None:
             self.notice.tell("fine", "Click into a row of the ledger first; F1 then explains it.")
         else:
-            self.margin.show_help(found)
+            self.notes_panel.show_help(found)
 
     def focus_ledger(self) -> None:
         """Put the focus on the first row."""
@@ -258,19 +254,19 @@ class Window(QMainWindow):
     def run_stage(self) -> None:
         """Compute the shown stage again."""
         if self.stage == "fusion":
-            self.desk.run_fusion(force=True)
+            self.session.run_fusion(force=True)
         elif self.stage == "parts":
-            self.desk.foresight.run_ranking()
+            self.session.rank()
         elif self.stage == "bench":
-            self.desk.bench.run_due()
+            self.session.ask("bench.due")
         elif self.stage == "loops":
-            self.desk.looping.run(force=True)
+            self.session.ask("loops.study")
         elif self.stage == "drift":
-            self.desk.foresight.run_outlook(force=True)
+            self.session.predict(force=True)
         else:
-            self.desk.recompute()
+            self.session.recompute()
 
-    def find(self) -> None:
+    def find_anything(self) -> None:
         """Open the finder."""
         finder = Finder(findables(self), self)
         finder.exec()
@@ -279,7 +275,7 @@ class Window(QMainWindow):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         # Only keys that nobody else wanted come here: Escape in a row brings the row's value back first.
         if event is not None and event.key() == Qt.Key.Key_Escape:
-            self.margin.show_help(None)
+            self.notes_panel.show_help(None)
             return
         super().keyPressEvent(event)
 
@@ -301,21 +297,21 @@ class Window(QMainWindow):
         """Use a theme from now on."""
         self.settings.put(THEME, name)
         apply_theme(name)
-        if self.desk.document is not None:
+        if self.session.document is not None:
             for sheet in self._sheets.values():
                 sheet.restyle()
             self.show_stage(self.stage, rebuild=True)
             self._show_requirements()
-            self.thread.update()
+            self.stage_bar.update()
 
     def say(self, what: str) -> None:
         """Show shortcuts, cautions, or what this is."""
         {"shortcuts": show_shortcuts, "cautions": show_cautions, "about": show_about}[what](self)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
-        self.desk.bench.forget()
-        self.desk.jobs.shut_down()
-        self.desk.close()
+        self.session.captures.forget()
+        self.session.jobs.shut_down()
+        self.session.close()
         super().closeEvent(event)
 
 

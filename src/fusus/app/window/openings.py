@@ -5,9 +5,10 @@ from pathlib import Path
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
-from fusus.app.desk import Desk
 from fusus.app.importing.flow import start_import
 from fusus.app.jobs import Job
+from fusus.app.session import Session
+from fusus.app.stages.fusion.actions import export_estimate, write_report
 from fusus.errors import FususError
 from fusus.project import book, store
 from fusus.project.records import Project
@@ -16,15 +17,15 @@ from fusus.project.records import Project
 class Openings:
     """Opens projects and takes logs in; a log that comes before a project waits for it."""
 
-    def __init__(self, desk: Desk, window: QWidget) -> None:
-        self._desk, self._window = desk, window
+    def __init__(self, session: Session, window: QWidget) -> None:
+        self._session, self._window = session, window
         self._pending_log: list[Path] = []
-        desk.opened.connect(lambda _: self._take_pending())
+        session.opened.connect(lambda _: self._take_pending())
 
     def _take_pending(self) -> None:
         files, self._pending_log = self._pending_log, []
         if files:
-            QTimer.singleShot(0, lambda: start_import(self._desk, files, self._window))
+            QTimer.singleShot(0, lambda: start_import(self._session, files, self._window))
 
     def open_demo(self) -> None:
         """Make the demo if it is not there, and open it."""
@@ -37,12 +38,12 @@ class Openings:
             return build(user_data_path("fusus") / "Dunlin", progress)  # type: ignore[arg-type]
 
         job = Job("Making the demo", work)
-        job.succeeded.connect(lambda folder: self._desk.open(folder))
-        job.failed.connect(lambda text: self._desk.noticed.emit("stop", text))
-        self._desk.noticed.emit(
+        job.succeeded.connect(lambda folder: self._session.open(folder))
+        job.failed.connect(lambda text: self._session.noticed.emit("stop", text))
+        self._session.noticed.emit(
             "fine", "The demo's recordings are being simulated; this takes a few seconds the first time."
         )
-        self._desk.jobs.start(job, "open")
+        self._session.jobs.start(job, "open")
 
     def new_project(self, folder: Path, name: str) -> bool:
         """Make a project and open it."""
@@ -50,12 +51,12 @@ class Openings:
             store.create(folder, Project(name=name))
             book.note(folder, "project made", name=name)
         except FususError as error:
-            self._desk.noticed.emit("stop", str(error))
+            self._session.noticed.emit("stop", str(error))
             return False
         except ValueError:
-            self._desk.noticed.emit("stop", "Give the craft a name of 1 to 120 letters.")
+            self._session.noticed.emit("stop", "Give the craft a name of 1 to 120 letters.")
             return False
-        return self._desk.open(folder)
+        return self._session.open(folder)
 
     def ask_new(self) -> None:
         """Ask for a name and a place, then make a project."""
@@ -71,7 +72,7 @@ class Openings:
         """Ask for a project folder."""
         folder = QFileDialog.getExistingDirectory(self._window, "Open a project folder")
         if folder:
-            self._desk.open(Path(folder))
+            self._session.open(Path(folder))
 
     def ask_import(self) -> None:
         """Ask for logs; without a project a craft is started first."""
@@ -96,13 +97,13 @@ class Openings:
             path, _ = QFileDialog.getSaveFileName(self._window, "Save the C file", "lines.c", "C (*.c *.h)")
             if path:
                 write_atomically(Path(path), text.encode())
-                self._desk.noticed.emit("fine", f"Written: {path}. Give send_line what writes to your port.")
+                self._session.noticed.emit("fine", f"Written: {path}. Give send_line what writes to your port.")
         except FususError as error:
-            self._desk.noticed.emit("stop", str(error))
+            self._session.noticed.emit("stop", str(error))
 
     def ask_export(self) -> None:
         """Ask for a file, and write the judged estimate there by its ending."""
-        recording = self._desk.recording()
+        recording = self._session.recording()
         kinds = "Table (*.csv);;Table (*.parquet);;Track (*.geojson);;Track (*.gpx)"
         path, kind = QFileDialog.getSaveFileName(
             self._window, "Save the estimate", f"{recording.name if recording else 'estimate'}.csv", kinds
@@ -110,25 +111,25 @@ class Openings:
         if path:
             # A name typed without an ending takes that of the kind chosen.
             ending = kind[kind.find("*.") + 1 : -1] if "*." in kind else ".csv"
-            self._desk.fusing.export(Path(path) if Path(path).suffix else Path(path + ending))
+            export_estimate(self._session, Path(path) if Path(path).suffix else Path(path + ending))
 
     def ask_report(self) -> None:
         """Ask for a file, and write the report there by its ending."""
-        name = self._desk.project.name
+        name = self._session.project.name
         path, kind = QFileDialog.getSaveFileName(
             self._window, "Save the report", f"{name}.html", "Page (*.html);;Print (*.pdf)"
         )
         if path:
             ending = ".pdf" if kind.startswith("Print") else ".html"
-            self._desk.fusing.write_report(Path(path) if Path(path).suffix else Path(path + ending))
+            write_report(self._session, Path(path) if Path(path).suffix else Path(path + ending))
 
     def take_files(self, files: list[Path]) -> None:
         """Import files, or open a project folder that was dropped."""
         if len(files) == 1 and (files[0] / store.PROJECT_FILE).exists():
-            self._desk.open(files[0])
-        elif self._desk.document is None:
+            self._session.open(files[0])
+        elif self._session.document is None:
             self._pending_log = files
-            self._desk.noticed.emit("fine", "A log belongs to a craft: name it, then the log is looked at.")
+            self._session.noticed.emit("fine", "A log belongs to a craft: name it, then the log is looked at.")
             self.ask_new()
         else:
-            start_import(self._desk, files, self._window)
+            start_import(self._session, files, self._window)

@@ -1,4 +1,4 @@
-"""The line under the thread for what happened, and for what is running."""
+"""The line under the stage bar for what happened, and for what is running."""
 
 import time
 

@@ -5,16 +5,17 @@ from pathlib import Path
 
 import numpy as np
 
-from fusus.app.stages.fusion.quantities import QUANTITIES, Quantity
+from fusus.app.figures.quantities import QUANTITIES, Quantity
 from fusus.core.analysis.comparison import Comparison
 from fusus.core.analysis.consistency import Channel, Nees, channels, coverages, errors_of, nees
 from fusus.core.analysis.statistics import Coverage, chi2_gate
 from fusus.core.arrays import Array
 from fusus.core.progress import Progress
+from fusus.project.reads import recorded
 from fusus.project.records import Project
 from fusus.study.fusion.run import Estimate, Study, request_for, run
 from fusus.study.fusion.summary import consistency, errors
-from fusus.study.proof.verdicts import is_judged, keep_study
+from fusus.study.proof.verdicts import is_judged, judgement_of, keep
 
 MOST_POINTS = 15_000
 MOST_INNOVATIONS = 4000
@@ -58,9 +59,12 @@ class FusionResult:
 
 def fusion_result(folder: Path, project: Project, recording: str, progress: Progress) -> FusionResult:
     """Return the study of a recording, ready for drawing."""
-    study = run(replace(request_for(folder, project, recording), outages=project.fusion.outages), progress)
-    if not project.fusion.outages and is_judged(study.loaded.info, project):
-        keep_study(study)
+    outages = project.fusion.outages
+    with recorded(project) as (watched, reads):
+        study = run(replace(request_for(folder, watched, recording), outages=outages), progress)
+        judgement = judgement_of(study)
+    if not outages and is_judged(study.loaded.info, project):
+        keep(folder, judgement, reads)  # nobody need run the same again
     judged = study.judged
     motion = judged.replay.motion
     c = judged.comparison
