@@ -224,7 +224,9 @@ _KINDS: dict[type, type] = {}
 
 def _watched(record: R, reads: Reads, path: str, free: frozenset[str] = frozenset()) -> R:
     kind = type(record)
-    made: Any = kind if issubclass(kind, _Watching) else _KINDS.get(kind)  # a watched one in a computation within another
+    made: Any = (
+        kind if issubclass(kind, _Watching) else _KINDS.get(kind)
+    )  # a watched one in a computation within another
     if made is None:
         made = _KINDS[kind] = type(f"Watched{kind.__name__}", (_Watching, kind), {"__module__": kind.__module__})
     out: R = made.__new__(made)

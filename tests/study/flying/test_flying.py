@@ -11,7 +11,9 @@ from fusus.core.simulation.flight.figures import Figures
 from fusus.errors import ClusterError, RecordingError
 from fusus.logs.info import load_info
 from fusus.project import store
-from fusus.project.records import Brief, Craft, Loops, PlacedMotor, Project
+from fusus.project.commands import SetValue
+from fusus.project.reads import recorded
+from fusus.project.records import Brief, Craft, Fusion, Loops, PlacedMotor, Project
 from fusus.study.brief.brief import endurance_of
 from fusus.study.flying.closed_loop import keep_closed_flight, simulate_flights
 from fusus.study.flying.findings import flight_findings
@@ -53,6 +55,24 @@ def test_a_project_flies_on_its_own_loops():
     assert any(f["subject"] == "It drifts" for f in report["findings"])
     on_ekf = flights_report(simulate_flights(project(), "take-off", 5, 1, estimator="navigation-ekf"))
     assert on_ekf["flights"][0]["held_max_m"] < 2.0 and on_ekf["findings"][0]["subject"] == "It flies"
+
+
+@pytest.mark.parametrize("name", ["mahony", "madgwick", "complementary", "attitude-ekf", "navigation-ekf"])
+def test_flights_depend_on_the_tuning_of_what_flies_them(name):
+    made = project().model_copy(update={"fusion": Fusion(estimators=(name,))})
+    with recorded(made) as (watched, reads):
+        simulate_flights(watched, "arming-tilted", 5, 1)
+    others = {"mahony", "madgwick", "complementary", "attitude_ekf", "navigation_ekf"} - {name.replace("-", "_")}
+    assert {f"fusion.{name.replace('-', '_')}", "fusion.altitude"} <= set(reads.fields)
+    assert not any(f"fusion.{other}" in reads.fields for other in others)
+
+
+def test_the_tuned_height_filter_flies_beside_an_attitude_filter():
+    usual = project()
+    slow = SetValue("fusion.altitude.baro_noise_m", 8.0, "Tune").apply(usual)
+    assert controller_of(study_loops(slow)).height.baro_noise_m == 8.0
+    one, other = (simulate_flights(p, "hover-hold", 5, 1, estimator="attitude-ekf").found[0] for p in (usual, slow))
+    assert one != other
 
 
 def test_what_does_not_fit_flies_as_fast_as_it_can():

@@ -48,6 +48,42 @@ def test_a_judgement_is_kept_until_something_changes(flown):
     assert verdicts.cached(flown, loaded, "hop") is None
 
 
+def test_a_kept_verdict_belongs_to_the_code_that_made_it(flown, monkeypatch):
+    loaded = store.load(flown)
+    verdicts.judge_recording(flown, loaded, list_recordings(flown)[0])
+    assert verdicts.cached(flown, loaded, "hop") is not None
+    monkeypatch.setattr(verdicts, "code_digest", lambda: "another")
+    assert verdicts.cached(flown, loaded, "hop") is None
+
+
+def test_all_code_that_computes_is_told_apart(tmp_path, monkeypatch):
+    from fusus.core import source
+
+    for package in (*source.COMPUTING, "app"):
+        (tmp_path / package).mkdir()
+        (tmp_path / package / "a.py").write_text("x = 1\n")
+    monkeypatch.setattr(source, "__file__", str(tmp_path / "core" / "source.py"))
+    before = source._digest(source.COMPUTING)
+    assert {"core", "study", "logs", "project", "firmware"} == set(source.COMPUTING)
+    for package in source.COMPUTING:
+        (tmp_path / package / "a.py").write_text("x = 2\n")
+        after = source._digest(source.COMPUTING)
+        assert after != before, package
+        before = after
+    (tmp_path / "app" / "a.py").write_text("x = 2\n")
+    assert source._digest(source.COMPUTING) == before, "what shows a result does not compute it"
+
+
+def test_only_so_many_states_are_kept(flown):
+    loaded = store.load(flown)
+    info = list_recordings(flown)[0]
+    for k in range(verdicts.MOST_KEPT + 2):
+        requirement = SetValue("brief.requirements.0.limit", 0.02 + 0.001 * k, "Set").apply(loaded)
+        verdicts.judge_recording(flown, requirement, info)
+    assert len(list((flown / "results").glob("verdict-*.json"))) == verdicts.MOST_KEPT
+    assert verdicts.cached(flown, requirement, "hop") is not None
+
+
 def test_bench_and_flight_are_told_apart():
     assert verdicts.evidence_of("jig") == "bench" and verdicts.evidence_of("flight") == "flight"
 

@@ -61,7 +61,7 @@ class Controller:
     rules: ArmingRules
     lost_m: float
     acc_sections: Array = field(default_factory=lambda: np.empty((0, 6)))
-    height: AltitudeParameters = AltitudeParameters()
+    height: AltitudeParameters = field(default_factory=AltitudeParameters)
 
 
 @dataclass(frozen=True, slots=True)
