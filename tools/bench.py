@@ -289,17 +289,17 @@ def bench_prediction() -> None:
 
     from fusus.core.prediction.predict import Recursion, Tables
     from fusus.demo.build import demo_project
-    from fusus.study.parts.suite import choice_of, course_of, model_of, rank_parts
+    from fusus.study.parts.suite import choice_of, model_of, rank_parts, trajectory_of
 
     project = demo_project()
-    course, choice = course_of(project), choice_of(project)
+    trajectory, choice = trajectory_of(project), choice_of(project)
     if choice is None:
         raise RuntimeError("the demo has no parts")
-    model, tables = model_of(project, choice), Tables(course)
-    Recursion(model, course, keeps=False, tables=tables)
-    ours = best(lambda: Recursion(model, course, keeps=False, tables=tables), 40)
-    plain = best(lambda: twin.recursion(model, course), 2)
-    steps = len(course.t_s)
+    model, tables = model_of(project, choice), Tables(trajectory)
+    Recursion(model, trajectory, keeps=False, tables=tables)
+    ours = best(lambda: Recursion(model, trajectory, keeps=False, tables=tables), 40)
+    plain = best(lambda: twin.recursion(model, trajectory), 2)
+    steps = len(trajectory.t_s)
     print(
         f"Covariance recursion: {steps / ours:,.0f} steps a second, plain NumPy {steps / plain:,.0f}: {plain / ours:.0f} times "
         "(at least 30 is wanted)"

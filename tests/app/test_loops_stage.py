@@ -107,12 +107,12 @@ def test_ladders_are_played_rung_by_rung(loops, qtbot):
     sheet = loops.sheets.currentWidget()
     sheet.show_page("ladder")
     qtbot.waitUntil(lambda: loops.session.answers.is_current("loops.steps", "roll", "D first"), timeout=60_000)
-    rungs = words(sheet.ladder.rungs)
-    assert rungs[0][0] == "begin with little P" and len(rungs) > 4
-    sheet.ladder.rungs.selectRow(0)
+    steps = words(sheet.ladder.steps)
+    assert steps[0][0] == "begin with little P" and len(steps) > 4
+    sheet.ladder.steps.selectRow(0)
     assert sheet.ladder.rung_step.title.text() == "Step: begin with little P"
     sheet.ladder.ladder.setCurrentText("rate mode first")
     sheet.ladder.axis.setCurrentText("yaw")
     sheet.ladder.ladder.activated.emit(1)
     qtbot.waitUntil(lambda: loops.session.answers.is_current("loops.steps", "yaw", "rate mode first"), timeout=60_000)
-    assert any("relay" in r[0] for r in words(sheet.ladder.rungs)) and "nothing spins" in sheet.ladder.about.text()
+    assert any("relay" in r[0] for r in words(sheet.ladder.steps)) and "nothing spins" in sheet.ladder.about.text()

@@ -28,11 +28,11 @@ from fusus.logs.snippet import USUAL, c_snippet, streams_from
 F = ctypes.c_double
 
 
-class Wish(ctypes.Structure):
+class Setpoint(ctypes.Structure):
     _fields_ = [("mode", ctypes.c_int32), *((n, F) for n in ("roll", "pitch", "yaw", "throttle", "pn", "pe", "pd", "vn", "ve", "vd", "heading"))]  # fmt: skip
 
 
-class Seen(ctypes.Structure):
+class StateEstimate(ctypes.Structure):
     _fields_ = [
         *((n, F) for n in ("w", "x", "y", "z", "pn", "pe", "pd", "vn", "ve", "vd")),
         ("knows_place", ctypes.c_bool),
@@ -67,15 +67,15 @@ def three(*values):
 
 
 def level(**changes):
-    return Seen(1.0, 0.0, 0.0, 0.0, *([0.0] * 6), changes.get("knows_place", True))
+    return StateEstimate(1.0, 0.0, 0.0, 0.0, *([0.0] * 6), changes.get("knows_place", True))
 
 
 def leaning(angle):
-    return Seen(math.cos(angle / 2), math.sin(angle / 2), 0.0, 0.0, *([0.0] * 6), True)
+    return StateEstimate(math.cos(angle / 2), math.sin(angle / 2), 0.0, 0.0, *([0.0] * 6), True)
 
 
 @pytest.mark.parametrize(
-    ("throttle", "seen", "rate", "due", "healthy", "mode", "wanted"),
+    ("throttle", "estimate", "rate", "due", "healthy", "mode", "wanted"),
     [
         (0.0, level(), 0.0, False, True, 1, 0),
         (0.2, level(), 0.0, False, True, 1, THROTTLE),
@@ -87,24 +87,30 @@ def leaning(angle):
         (0.5, leaning(1.0), 1.0, True, False, 1, THROTTLE | TILT | MOVES | CALIBRATION | SENSOR),
     ],
 )
-def test_motors_do_not_start_where_a_rule_refuses(loops, throttle, seen, rate, due, healthy, mode, wanted):
-    wish = Wish(mode, 0, 0, 0, throttle)
+def test_motors_do_not_start_where_a_rule_refuses(loops, throttle, estimate, rate, due, healthy, mode, wanted):
+    setpoint = Setpoint(mode, 0, 0, 0, throttle)
     state = Control()
     loops.control_begin(ctypes.byref(state))
     found = loops.control_arm(
-        ctypes.byref(state), ctypes.byref(wish), ctypes.byref(seen), three(rate, 0, 0), due, healthy
+        ctypes.byref(state), ctypes.byref(setpoint), ctypes.byref(estimate), three(rate, 0, 0), due, healthy
     )
-    down = 1.0 - 2.0 * (seen.x**2 + seen.y**2)
-    core = refusals(0.4, due, healthy, throttle, down, rate, mode >= 4, seen.knows_place)
+    down = 1.0 - 2.0 * (estimate.x**2 + estimate.y**2)
+    core = refusals(0.4, due, healthy, throttle, down, rate, mode >= 4, estimate.knows_place)
     assert found == core == wanted
     assert state.is_armed == (wanted == 0)
 
 
 def step(loops, state, throttle=0.5, rate=(0.0, 0.0, 0.0), n=1, mode=1):
-    wish, seen, motors = Wish(mode, 0, 0, 0, throttle), level(), (F * 4)()
+    setpoint, estimate, motors = Setpoint(mode, 0, 0, 0, throttle), level(), (F * 4)()
     for _ in range(n):
         loops.control_step(
-            ctypes.byref(state), ctypes.byref(wish), ctypes.byref(seen), three(*rate), three(0, 0, 0), F(0.002), motors
+            ctypes.byref(state),
+            ctypes.byref(setpoint),
+            ctypes.byref(estimate),
+            three(*rate),
+            three(0, 0, 0),
+            F(0.002),
+            motors,
         )
     return list(motors)
 
@@ -114,7 +120,7 @@ def armed(loops):
     loops.control_begin(ctypes.byref(state))
     assert (
         loops.control_arm(
-            ctypes.byref(state), ctypes.byref(Wish(1)), ctypes.byref(level()), three(0, 0, 0), False, True
+            ctypes.byref(state), ctypes.byref(Setpoint(1)), ctypes.byref(level()), three(0, 0, 0), False, True
         )
         == 0
     )

@@ -11,7 +11,7 @@ from fusus.core.estimation.replay import run_estimator
 from fusus.core.frames import quaternion
 from fusus.errors import CompilerError, SandboxError
 from fusus.firmware.own.examine import GOOD, build_own, explain, run_own
-from fusus.firmware.own.implementation_errors import slips_for
+from fusus.firmware.own.implementation_errors import errors_for
 from fusus.firmware.own.motion import RESTS_S, proving_motion
 from fusus.firmware.own.score import rms_angle, score
 from fusus.firmware.running import programs
@@ -65,7 +65,7 @@ RIGHT = {
     "ACC": "s->acc_m_s2[0], s->acc_m_s2[1], s->acc_m_s2[2]", "GYRO": "s->gyro_rad_s[0], s->gyro_rad_s[1], s->gyro_rad_s[2]",
     "DECLINATION": "dec", "GIVE": "for (int i = 0; i < 4; i++) e->attitude[i] = q[i];",
 }  # fmt: skip
-SLIPS = {
+IMPLEMENTATION_ERRORS = {
     "gyro y sign": {"GYRO": "s->gyro_rad_s[0], -s->gyro_rad_s[1], s->gyro_rad_s[2]"},
     "1 late": {"GIVE": "for (int i = 0; i < 4; i++) e->attitude[i] = before[i];"},
     "degrees as radians": {
@@ -119,44 +119,48 @@ def proving(place):
 
 
 @pytest.mark.slow
-@pytest.mark.parametrize("slip", SLIPS)
-def test_each_seeded_slip_is_found(slip, made, place):
+@pytest.mark.parametrize("wrong", IMPLEMENTATION_ERRORS)
+def test_each_seeded_slip_is_found(wrong, made, place):
     """In at least 18 of 20 tries, each with its own motion, gains and gyro bias."""
     found = []
     for seed in range(20):
         gain = np.random.default_rng(seed).uniform(0.2, 1.5)
-        explained = explain(made(code(GAIN=f"{gain:.3f}", **SLIPS[slip])), proving_motion(seed, place), place)
-        found.append(explained.slips[0][0].name if explained.slips else "none")
-    assert found.count(slip) >= 18, found
+        explained = explain(
+            made(code(GAIN=f"{gain:.3f}", **IMPLEMENTATION_ERRORS[wrong])), proving_motion(seed, place), place
+        )
+        found.append(explained.errors_found[0][0].name if explained.errors_found else "none")
+    assert found.count(wrong) >= 18, found
 
 
 def test_without_a_slip_none_is_named(made, place):
     for seed in range(6):
         gain = np.random.default_rng(seed).uniform(0.2, 1.5)
         explained = explain(made(code(GAIN=f"{gain:.3f}")), proving_motion(seed, place), place)
-        assert explained.is_good and not explained.slips, (seed, explained.before)
+        assert explained.is_good and not explained.errors_found, (seed, explained.before)
 
 
-@pytest.mark.parametrize("slip", FURTHER)
-def test_further_slips_are_found(slip, made, place, proving):
-    explained = explain(made(code(**FURTHER[slip])), proving, place)
-    assert explained.slips, explained.before
-    assert explained.slips[0][0].name == slip, [(s.name, left.total) for s, left in explained.slips]
-    assert explained.slips[0][1].total < 0.5 * explained.before.total
+@pytest.mark.parametrize("wrong", FURTHER)
+def test_further_slips_are_found(wrong, made, place, proving):
+    explained = explain(made(code(**FURTHER[wrong])), proving, place)
+    assert explained.errors_found, explained.before
+    assert explained.errors_found[0][0].name == wrong, [(s.name, left.total) for s, left in explained.errors_found]
+    assert explained.errors_found[0][1].total < 0.5 * explained.before.total
 
 
 def test_two_slips_at_once_are_told_one_after_the_other(made, place, proving):
-    text = code(GYRO="s->gyro_rad_s[0], -s->gyro_rad_s[1], s->gyro_rad_s[2]", GIVE=SLIPS["1 late"]["GIVE"])
+    text = code(
+        GYRO="s->gyro_rad_s[0], -s->gyro_rad_s[1], s->gyro_rad_s[2]", GIVE=IMPLEMENTATION_ERRORS["1 late"]["GIVE"]
+    )
     explained = explain(made(text), proving, place)
-    assert {s.name for s, _ in explained.slips} == {"gyro y sign", "1 late"}
-    assert explained.slips[-1][1].total <= GOOD
+    assert {s.name for s, _ in explained.errors_found} == {"gyro y sign", "1 late"}
+    assert explained.errors_found[-1][1].total <= GOOD
 
 
 def test_what_is_no_common_slip_is_not_given_a_name(made, place, proving):
     text = code(GYRO="0.3 * s->gyro_rad_s[2] + 1.0, sin(7 * s->time_s), s->gyro_rad_s[0] * s->gyro_rad_s[1]")
     explained = explain(made(text), proving, place)
     assert not explained.is_good
-    assert not explained.slips or explained.slips[-1][1].total > GOOD
+    assert not explained.errors_found or explained.errors_found[-1][1].total > GOOD
 
 
 @pytest.mark.parametrize("name", [i.name for i in ESTIMATORS])
@@ -183,9 +187,9 @@ def test_the_proving_motion_is_what_it_says(place, proving):
 
 
 def test_every_slip_says_what_to_do(place, proving):
-    slips = slips_for(proving.given, place)
-    assert len({s.name for s in slips}) == len(slips) > 40
-    for s in slips:
+    errors_found = errors_for(proving.given, place)
+    assert len({s.name for s in errors_found}) == len(errors_found) > 40
+    for s in errors_found:
         assert s.agrees[0].islower() and s.mend[0].isupper() and s.mend.endswith(".")
         assert bool(s.given) != (s.read is not None)
 
@@ -206,7 +210,7 @@ def test_a_crash_is_told_with_its_sample(line, words, made, place, proving):
     assert not run.is_whole and words in run.words(proving.given.t_s)
     assert len(run.estimates) < run.samples
     explained = explain(made(text), proving, place)
-    assert not explained.is_good and not explained.slips and math.isinf(explained.before.total)
+    assert not explained.is_good and not explained.errors_found and math.isinf(explained.before.total)
 
 
 def test_what_gives_no_numbers_is_told_from_where(made, place, proving):

@@ -13,7 +13,7 @@ from tests.logs.tables import lines, truth, write
 from fusus.core.frames import quaternion
 from fusus.errors import FususError, LogError
 from fusus.logs import values
-from fusus.logs.convention import Seen, find_body_axes, find_reference, seconds_per_count
+from fusus.logs.convention import LoggedMotion, find_body_axes, find_reference, seconds_per_count
 from fusus.logs.dialect import find_dialect
 from fusus.logs.importer import ImportRequest, import_recording
 from fusus.logs.mapping import TimeMapping
@@ -188,13 +188,13 @@ def test_a_still_gyro_is_guessed_by_its_noise():
 def test_gravity_and_dip_tell_written_gravity_from_specific_force():
     up, field = np.tile([0, 0, 9.81], (200, 1)), np.tile([18.0, 0, 46.0], (200, 1))
     t = np.arange(200) / 100
-    assert find_body_axes(Seen(t, None, up), 50.0)[:2] == ("flu", 1)
+    assert find_body_axes(LoggedMotion(t, None, up), 50.0)[:2] == ("flu", 1)
     # z down by the field's dip in the north, yet +g: gravity was written instead of specific force.
-    assert find_body_axes(Seen(t, None, up, t, field), 50.0)[:2] == ("frd", -1)
-    assert find_body_axes(Seen(t, None, up, t, field * [1, 1, -1]), 50.0)[:2] == ("flu", 1)
-    assert find_body_axes(Seen(t, None, -up), None)[:2] == ("frd", 1)
-    assert find_body_axes(Seen(t, None, np.tile([9.81, 0, 0], (200, 1))), None)[0] is None
-    assert find_body_axes(Seen(t, up, None), None)[0] is None
+    assert find_body_axes(LoggedMotion(t, None, up, t, field), 50.0)[:2] == ("frd", -1)
+    assert find_body_axes(LoggedMotion(t, None, up, t, field * [1, 1, -1]), 50.0)[:2] == ("flu", 1)
+    assert find_body_axes(LoggedMotion(t, None, -up), None)[:2] == ("frd", 1)
+    assert find_body_axes(LoggedMotion(t, None, np.tile([9.81, 0, 0], (200, 1))), None)[0] is None
+    assert find_body_axes(LoggedMotion(t, up, None), None)[0] is None
 
 
 def test_turning_shows_how_long_a_count_lasts():
@@ -202,12 +202,12 @@ def test_turning_shows_how_long_a_count_lasts():
     q = quaternion.from_euler(0.8 * np.sin(0.9 * t), 0.5 * np.sin(1.3 * t), 0.6 * np.sin(0.7 * t))
     gyro = np.vstack([quaternion.body_rates(t, q), np.zeros(3)])
     acc = quaternion.rotate(quaternion.conjugate(q), [0, 0, -9.81])
-    seen = Seen(t * 250.0, gyro, acc, None, None, t * 250.0, q)
-    assert abs(seconds_per_count(seen) * 250.0 - 1) < 0.02
-    assert seconds_per_count(Seen(t, gyro, acc)) is None
-    still = Seen(t, gyro * 0, acc, None, None, t, np.tile([1.0, 0, 0, 0], (len(t), 1)))
+    logged = LoggedMotion(t * 250.0, gyro, acc, None, None, t * 250.0, q)
+    assert abs(seconds_per_count(logged) * 250.0 - 1) < 0.02
+    assert seconds_per_count(LoggedMotion(t, gyro, acc)) is None
+    still = LoggedMotion(t, gyro * 0, acc, None, None, t, np.tile([1.0, 0, 0, 0], (len(t), 1)))
     assert seconds_per_count(still) is None
-    convention, note = find_reference(Seen(t, gyro, acc, None, None, t, q), "frd", 1, 0.0)
+    convention, note = find_reference(LoggedMotion(t, gyro, acc, None, None, t, q), "frd", 1, 0.0)
     assert (convention.earth, convention.conjugate, note) == ("ned", False, None)
 
 

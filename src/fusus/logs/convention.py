@@ -23,7 +23,7 @@ LEAST_AGREEMENT = 0.4
 
 
 @dataclass(frozen=True, slots=True)
-class Seen:
+class LoggedMotion:
     """Samples for looking at, in the source's own axes and canonical units; times in s or counts, (N, 3) or (N, 4)."""
 
     imu_t: Array
@@ -35,22 +35,22 @@ class Seen:
     ref_q: Array | None = None
 
 
-def find_body_axes(seen: Seen, latitude_deg: float | None) -> tuple[BodyAxes | None, Literal[1, -1], str]:
+def find_body_axes(logged: LoggedMotion, latitude_deg: float | None) -> tuple[BodyAxes | None, Literal[1, -1], str]:
     """Return the body axes, the sign of the accelerometer, and the reason; None where gravity lies on no z axis.
 
     At rest a specific force points up. A level board that reads +g on z therefore has z up (forward-left-up), or
     writes gravity instead of specific force; the field tells the two apart where the hemisphere is known.
     """
-    if seen.acc is None:
+    if logged.acc is None:
         return None, 1, "there is no accelerometer"
-    f = np.nanmedian(_calm(seen), axis=0)
+    f = np.nanmedian(_calm(logged), axis=0)
     size = float(np.linalg.norm(f))
     if not size > 0 or abs(f[2]) < 0.7 * size:
         return None, 1, "gravity does not lie along the z axis"
     up = f[2] > 0
     sign: Literal[1, -1] = 1
-    if latitude_deg is not None and abs(latitude_deg) > 20 and seen.mag is not None and len(seen.mag):
-        m = np.nanmedian(seen.mag, axis=0)
+    if latitude_deg is not None and abs(latitude_deg) > 20 and logged.mag is not None and len(logged.mag):
+        m = np.nanmedian(logged.mag, axis=0)
         cosine = float(m @ f / (np.linalg.norm(m) * size))
         if abs(cosine) > 0.3 and (cosine > 0) == (latitude_deg > 0):
             sign = -1
@@ -62,9 +62,9 @@ def find_body_axes(seen: Seen, latitude_deg: float | None) -> tuple[BodyAxes | N
     return ("flu" if z_up else "frd"), sign, reason
 
 
-def _calm(seen: Seen) -> Array:
+def _calm(logged: LoggedMotion) -> Array:
     """Return the accelerations of the first calm stretches: a recording begins level rather than ends so."""
-    acc = seen.acc if seen.acc is not None else np.empty((0, 3))
+    acc = logged.acc if logged.acc is not None else np.empty((0, 3))
     good = (np.abs(acc) < 1e6).all(axis=1)  # and what no sensor gives is not looked at
     acc = acc[good]
     width = max(5, len(acc) // 60)
@@ -84,13 +84,13 @@ def turns_between(t: Array, gyro: Array, at: Array) -> Array:
     return np.diff(np.stack([np.interp(at, t, total[:, i]) for i in range(3)], axis=1), axis=0)
 
 
-def seconds_per_count(seen: Seen) -> float | None:
+def seconds_per_count(logged: LoggedMotion) -> float | None:
     """Return how long one count of a counter lasts, by how far gyro and attitude say that the board turned."""
-    if seen.gyro is None or seen.ref_q is None or seen.ref_t is None or len(seen.ref_q) < 50:
+    if logged.gyro is None or logged.ref_q is None or logged.ref_t is None or len(logged.ref_q) < 50:
         return None
     best, best_cosine = None, 0.0
-    for q in (seen.ref_q, conjugate(seen.ref_q)):
-        by_q, by_gyro = _both_turns(seen, normalise(q))
+    for q in (logged.ref_q, conjugate(logged.ref_q)):
+        by_q, by_gyro = _both_turns(logged, normalise(q))
         cosine = _agreement(by_q, by_gyro)
         if cosine > best_cosine:
             large = np.linalg.norm(by_q, axis=1) > np.median(np.linalg.norm(by_q, axis=1))
@@ -99,20 +99,20 @@ def seconds_per_count(seen: Seen) -> float | None:
     return best if best_cosine > LEAST_AGREEMENT and best is not None and best > 0 else None
 
 
-def _both_turns(seen: Seen, q: Array, gyro: Array | None = None) -> tuple[Array, Array]:
+def _both_turns(logged: LoggedMotion, q: Array, gyro: Array | None = None) -> tuple[Array, Array]:
     """Return the rotation vectors between attitudes some 50 ms apart, by the attitudes and by the gyro."""
-    ref_t = seen.ref_t if seen.ref_t is not None else np.empty(0)
-    gyro = seen.gyro if gyro is None else gyro
+    ref_t = logged.ref_t if logged.ref_t is not None else np.empty(0)
+    gyro = logged.gyro if gyro is None else gyro
     if gyro is None:
         return np.zeros((0, 3)), np.zeros((0, 3))
     stride = max(1, len(q) // 1500)
     rows = np.arange(0, len(q), stride)
-    rows = rows[(ref_t[rows] >= seen.imu_t[0]) & (ref_t[rows] <= seen.imu_t[-1]) & np.isfinite(q[rows, 0])]
+    rows = rows[(ref_t[rows] >= logged.imu_t[0]) & (ref_t[rows] <= logged.imu_t[-1]) & np.isfinite(q[rows, 0])]
     if len(rows) < 10:
         return np.zeros((0, 3)), np.zeros((0, 3))
     at, chosen = ref_t[rows], q[rows]
     good = np.isfinite(gyro).all(axis=1)
-    by_gyro = turns_between(seen.imu_t[good], gyro[good] - np.median(gyro[good], axis=0), at)
+    by_gyro = turns_between(logged.imu_t[good], gyro[good] - np.median(gyro[good], axis=0), at)
     return to_rotation_vector(multiply(conjugate(chosen[:-1]), chosen[1:])), by_gyro
 
 
@@ -122,24 +122,24 @@ def _agreement(a: Array, b: Array) -> float:
 
 
 def find_reference(
-    seen: Seen, body_axes: BodyAxes, acc_sign: int, declination_rad: float
+    logged: LoggedMotion, body_axes: BodyAxes, acc_sign: int, declination_rad: float
 ) -> tuple[ReferenceConvention, str | None]:
     """Return how the reference's attitudes are meant, and what remains unknown of its heading (or None).
 
     Every reading is tried: as written or inverted, in the sensors' axes or forward-right-down. The gyro must turn the
     attitude, and the attitude must turn the specific force upright.
     """
-    if seen.ref_q is None or seen.ref_t is None or seen.acc is None or seen.gyro is None:
+    if logged.ref_q is None or logged.ref_t is None or logged.acc is None or logged.gyro is None:
         return ReferenceConvention(), None
     to_frd = body_matrix(body_axes)
     choices: tuple[BodyAxes, ...] = (body_axes, "frd")
     best: tuple[float, bool, BodyAxes, float] = (-9.0, False, body_axes, -1.0)
     for inverted in (False, True):
-        q = normalise(conjugate(seen.ref_q) if inverted else seen.ref_q)
+        q = normalise(conjugate(logged.ref_q) if inverted else logged.ref_q)
         for axes in dict.fromkeys(choices):
             turn = body_matrix(axes).T @ to_frd
-            by_q, by_gyro = _both_turns(seen, q, seen.gyro @ turn.T)
-            upright = _upright(seen, q, acc_sign * seen.acc @ turn.T)
+            by_q, by_gyro = _both_turns(logged, q, logged.gyro @ turn.T)
+            upright = _upright(logged, q, acc_sign * logged.acc @ turn.T)
             # As written and in the sensors' axes is the plain reading: something must speak for another.
             score = _agreement(by_q, by_gyro) + abs(upright) - 0.02 * inverted - 0.02 * (axes != body_axes)
             if score > best[0]:
@@ -148,32 +148,34 @@ def find_reference(
     found_by = f"gyro and gravity (agreement {best[0]:.2f} of 2)"
     if upright < 0:
         return ReferenceConvention(earth="ned", body=axes, conjugate=inverted, found_by=found_by), None
-    return _settle_north(seen, body_axes, axes, inverted, declination_rad, found_by)
+    return _settle_north(logged, body_axes, axes, inverted, declination_rad, found_by)
 
 
-def _upright(seen: Seen, q: Array, acc: Array) -> float:
+def _upright(logged: LoggedMotion, q: Array, acc: Array) -> float:
     """Return the mean vertical part of the specific force's direction, turned by q into the earth's axes."""
-    ref_t = seen.ref_t if seen.ref_t is not None else np.empty(0)
-    inside = (seen.imu_t >= ref_t[0]) & (seen.imu_t <= ref_t[-1]) & np.isfinite(acc).all(axis=1)
+    ref_t = logged.ref_t if logged.ref_t is not None else np.empty(0)
+    inside = (logged.imu_t >= ref_t[0]) & (logged.imu_t <= ref_t[-1]) & np.isfinite(acc).all(axis=1)
     rows = np.flatnonzero(inside)[:: max(1, int(inside.sum()) // 2000)]
     if len(rows) < 3:
         return -1.0
-    f = rotate(interpolate(ref_t, q, seen.imu_t[rows]), acc[rows])
+    f = rotate(interpolate(ref_t, q, logged.imu_t[rows]), acc[rows])
     return float(np.mean(f[:, 2] / np.linalg.norm(f, axis=1)))
 
 
 def _settle_north(
-    seen: Seen, body_axes: BodyAxes, axes: BodyAxes, inverted: bool, declination_rad: float, found_by: str
+    logged: LoggedMotion, body_axes: BodyAxes, axes: BodyAxes, inverted: bool, declination_rad: float, found_by: str
 ) -> tuple[ReferenceConvention, str | None]:
     """Return whether an attitude with z up counts heading from north or from east, by the field."""
-    q = seen.ref_q if seen.ref_q is not None else np.empty((0, 4))
+    q = logged.ref_q if logged.ref_q is not None else np.empty((0, 4))
     as_nwu = attitude_to_ned(normalise(conjugate(q) if inverted else q), "nwu", axes)
-    if seen.mag is None or seen.mag_t is None or seen.ref_t is None or len(seen.mag) < 3:
+    if logged.mag is None or logged.mag_t is None or logged.ref_t is None or len(logged.mag) < 3:
         convention = ReferenceConvention(earth="enu", body=axes, conjugate=inverted, found_by=found_by)
         return convention, "no magnetometer shows whether its heading counts from east or north; east is taken"
-    inside = (seen.mag_t >= seen.ref_t[0]) & (seen.mag_t <= seen.ref_t[-1]) & np.isfinite(seen.mag).all(axis=1)
-    attitude = interpolate(seen.ref_t, as_nwu, seen.mag_t[inside])
-    field = seen.mag[inside] @ body_matrix(body_axes).T
+    inside = (
+        (logged.mag_t >= logged.ref_t[0]) & (logged.mag_t <= logged.ref_t[-1]) & np.isfinite(logged.mag).all(axis=1)
+    )
+    attitude = interpolate(logged.ref_t, as_nwu, logged.mag_t[inside])
+    field = logged.mag[inside] @ body_matrix(body_axes).T
     off = circular_mean(compass_heading(attitude, field, declination_rad) - to_euler(attitude)[:, 0])
     earth: Literal["nwu", "enu"] = "enu" if abs(off - np.pi / 2) < np.pi / 4 else "nwu"
     left = off - (np.pi / 2 if earth == "enu" else 0.0)

@@ -12,7 +12,7 @@ from fusus.core.frames.axes import BodyAxes
 from fusus.core.sensors.quantise import from_counts
 from fusus.errors import LogError
 from fusus.logs.clocktable import counts_per_second, is_clock_table
-from fusus.logs.convention import Seen, find_body_axes, find_reference, seconds_per_count
+from fusus.logs.convention import LoggedMotion, find_body_axes, find_reference, seconds_per_count
 from fusus.logs.detect import Table, detect
 from fusus.logs.mapping import ColumnMapping, FileMapping, Mapping
 from fusus.logs.problems import Problem, Problems
@@ -28,7 +28,7 @@ TURNED_ON_PURPOSE = {"six-face", "rotate"}
 
 @dataclass(frozen=True, slots=True)
 class Plan:
-    """The tables that will be read, the mapping, the start that is taken off epoch times, problems seen so far."""
+    """The tables that will be read, the mapping, the start that is taken off epoch times, problems logged so far."""
 
     tables: tuple[Table, ...]
     mapping: Mapping
@@ -155,7 +155,7 @@ def _times(table: Table) -> Array:
     return np.where(ns == NO_TIME, np.nan, ns * 1e-9)
 
 
-def look(tables: list[Table]) -> Seen | None:
+def look(tables: list[Table]) -> LoggedMotion | None:
     """Return what the tables' heads show of IMU, field and attitude."""
     pieces: dict[str, tuple[Array, Array]] = {}
     wanted = {
@@ -188,7 +188,7 @@ def look(tables: list[Table]) -> Seen | None:
     mag, ref = pieces.get("mag", none), pieces.get("ref", none)
     if len(t) < 3 or (ref[1] is not None and len(ref[1]) < 3):
         return None
-    return Seen(t, same.get("gyro"), same.get("acc"), mag[0], mag[1], ref[0], ref[1])
+    return LoggedMotion(t, same.get("gyro"), same.get("acc"), mag[0], mag[1], ref[0], ref[1])
 
 
 def _at(wanted: Array, t: Array, values: Array) -> Array:
@@ -207,8 +207,8 @@ def _rated(tables: list[Table], clocks: list[Table], problems: Problems) -> list
     how = "a table of clock readings"
     if rate is None:
         as_counts = [replace(t, mapping=_with_rate(t, 1.0)) if t in counted else t for t in tables]
-        seen = look(as_counts)
-        seconds = seconds_per_count(seen) if seen is not None else None
+        logged = look(as_counts)
+        seconds = seconds_per_count(logged) if logged is not None else None
         if seconds:
             fast = next(t for t in counted if any((c.target or "").startswith("imu.") for c in t.mapping.columns))
             rate = _usual_rate(1.0 / seconds, _counts_per_row(fast))
@@ -260,8 +260,8 @@ def _with_axes(
     said = given.model_copy(update={"files": files}) if given is not None else Mapping(files=files)
     if given is not None and {"body_axes", "reference"} <= given.model_fields_set:
         return said
-    seen = look(tables)
-    if seen is None:
+    logged = look(tables)
+    if logged is None:
         return said
     axes: BodyAxes | None
     sign: Literal[1, -1]
@@ -271,16 +271,16 @@ def _with_axes(
     elif kind in TURNED_ON_PURPOSE:
         axes, sign, why = None, 1, ""
     else:
-        axes, sign, why = find_body_axes(seen, place.lat_deg if place else None)
+        axes, sign, why = find_body_axes(logged, place.lat_deg if place else None)
     body = axes or "frd"
     if body != "frd" or sign != 1:
         turned = "y and z turned round to forward-right-down" if body == "flu" else "kept forward-right-down"
         problems.add(file, "axes_changed", why, turned + ("; signs of specific force changed" if sign < 0 else ""))
-    elif axes is None and kind not in TURNED_ON_PURPOSE and seen.acc is not None:
+    elif axes is None and kind not in TURNED_ON_PURPOSE and logged.acc is not None:
         problems.add(file, "axes_changed", why, "axes taken as forward-right-down; give body_axes in a mapping if not")
     reference = None
-    if seen.ref_q is not None:
-        reference, unknown = find_reference(seen, body, sign, declination_rad)
+    if logged.ref_q is not None:
+        reference, unknown = find_reference(logged, body, sign, declination_rad)
         ref_file = next(
             t.path.name for t in tables if any((c.target or "").startswith("reference.") for c in t.mapping.columns)
         )

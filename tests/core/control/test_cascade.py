@@ -19,8 +19,8 @@ from fusus.core.control.cascade import (
     PATH,
     PLACE,
     RATE,
-    Seen,
-    Wish,
+    Setpoint,
+    StateEstimate,
     curved,
     rate_loops,
     wanted_rates,
@@ -39,13 +39,13 @@ C = cascade_of((AXIS, AXIS, YAW), Handling(), 0.05, 1.35, 9.81, 32.0)
 DT = 0.002
 
 
-def wish(mode, roll=0.0, pitch=0.0, yaw=0.0, throttle=0.5, pos=(0, 0, 0), vel=(0, 0, 0), heading=0.0):
-    return Wish(mode, roll, pitch, yaw, throttle, *(float(v) for v in (*pos, *vel)), heading)
+def setpoint(mode, roll=0.0, pitch=0.0, yaw=0.0, throttle=0.5, pos=(0, 0, 0), vel=(0, 0, 0), heading=0.0):
+    return Setpoint(mode, roll, pitch, yaw, throttle, *(float(v) for v in (*pos, *vel)), heading)
 
 
-def seen(pos=(0, 0, -3), vel=(0, 0, 0), yaw=0.0, pitch=0.0, roll=0.0, knows=True):
+def estimate(pos=(0, 0, -3), vel=(0, 0, 0), yaw=0.0, pitch=0.0, roll=0.0, knows=True):
     q = quaternion.from_euler(yaw, pitch, roll)
-    return Seen(*(float(v) for v in np.ravel(q)), *(float(v) for v in (*pos, *vel)), knows)
+    return StateEstimate(*(float(v) for v in np.ravel(q)), *(float(v) for v in (*pos, *vel)), knows)
 
 
 def ask(w, s, seconds=2.0, k=None):
@@ -74,16 +74,16 @@ def test_sticks_are_odd_bounded_and_rising(stick):
 
 
 def test_rate_mode_asks_for_rates_and_level_mode_for_angles():
-    (p, q, r, thrust, mode), _ = ask(wish(RATE, 1.0, -1.0, 1.0), seen(roll=2.0))
+    (p, q, r, thrust, mode), _ = ask(setpoint(RATE, 1.0, -1.0, 1.0), estimate(roll=2.0))
     assert (p, q, r) == pytest.approx((C.rate_rad_s, -C.rate_rad_s, C.yaw_rate_rad_s), rel=1e-3) and mode == RATE
     assert thrust == pytest.approx(1.35 * 9.81), "the middle of the throttle hovers"
-    (p, q, r, _, _), _ = ask(wish(LEVEL), seen(roll=0.2))
+    (p, q, r, _, _), _ = ask(setpoint(LEVEL), estimate(roll=0.2))
     assert p == pytest.approx(-0.2 * C.tilt_p, rel=1e-6) and abs(q) < 1e-9 and abs(r) < 1e-9
-    (p, _, _, _, _), _ = ask(wish(LEVEL, roll=1.0), seen(roll=C.tilt_rad))
+    (p, _, _, _, _), _ = ask(setpoint(LEVEL, roll=1.0), estimate(roll=C.tilt_rad))
     assert abs(p) < 1e-3, "full stick asks for the limit"
-    (p, *_), _ = ask(wish(LEVEL), seen(roll=math.pi))
+    (p, *_), _ = ask(setpoint(LEVEL), estimate(roll=math.pi))
     assert abs(p) == pytest.approx(C.rate_rad_s), "upside down it turns back, whichever way"
-    (p, *_), _ = ask(wish(MIXED, roll=1.0), seen(roll=1.2))
+    (p, *_), _ = ask(setpoint(MIXED, roll=1.0), estimate(roll=1.2))
     assert p == pytest.approx(C.rate_rad_s, rel=1e-2), "at the end of the stick mixed mode goes over"
 
 
@@ -91,7 +91,7 @@ def test_rate_mode_asks_for_rates_and_level_mode_for_angles():
 def test_it_leans_towards_where_it_is_to_go(yaw):
     """North of it: from the body's view ahead or aside as it faces; nose down flies forward."""
     k = np.zeros(MEMORY)
-    (p, q, _, _, mode), _ = ask(wish(PATH, pos=(2, 0, -3), heading=yaw), seen(yaw=yaw), DT, k)
+    (p, q, _, _, mode), _ = ask(setpoint(PATH, pos=(2, 0, -3), heading=yaw), estimate(yaw=yaw), DT, k)
     assert mode == PATH
     assert p == pytest.approx(-math.sin(yaw) * abs(complex(p, q)), abs=1e-6), (
         "what lies north, one who faces east has on the left"
@@ -100,41 +100,41 @@ def test_it_leans_towards_where_it_is_to_go(yaw):
 
 
 def test_height_is_held_and_stick_climbs():
-    (*_, thrust, _), _ = ask(wish(HEIGHT), seen(), DT)
+    (*_, thrust, _), _ = ask(setpoint(HEIGHT), estimate(), DT)
     assert thrust == pytest.approx(1.35 * 9.81, rel=1e-6)
-    low = ask(wish(PATH, pos=(0, 0, -4)), seen(), DT)[0][3]
-    high = ask(wish(PATH, pos=(0, 0, -2)), seen(), DT)[0][3]
+    low = ask(setpoint(PATH, pos=(0, 0, -4)), estimate(), DT)[0][3]
+    high = ask(setpoint(PATH, pos=(0, 0, -2)), estimate(), DT)[0][3]
     assert low > 1.35 * 9.81 > high, "below its path it pushes"
     k = np.zeros(MEMORY)
-    ask(wish(HEIGHT, throttle=1.0), seen(), 0.5, k)
+    ask(setpoint(HEIGHT, throttle=1.0), estimate(), 0.5, k)
     assert k[HELD + 2] < -3.0, "the height that is held rises with the stick"
-    tilted = ask(wish(HEIGHT), seen(roll=0.5), DT)[0][3]
+    tilted = ask(setpoint(HEIGHT), estimate(roll=0.5), DT)[0][3]
     assert tilted == pytest.approx(1.35 * 9.81 / math.cos(0.5), rel=1e-3), "leaning takes more thrust"
 
 
 def test_place_is_held_where_the_sticks_let_go():
     k = np.zeros(MEMORY)
-    ask(wish(PLACE), seen(pos=(5, 6, -3)), DT, k)
+    ask(setpoint(PLACE), estimate(pos=(5, 6, -3)), DT, k)
     assert tuple(k[HELD : HELD + 3]) == (5, 6, -3)
-    ask(wish(PLACE, pitch=-1.0), seen(pos=(5, 6, -3), vel=(4, 0, 0)), 1.0, k)
+    ask(setpoint(PLACE, pitch=-1.0), estimate(pos=(5, 6, -3), vel=(4, 0, 0)), 1.0, k)
     assert k[HELD] > 5.5, "it will stand where it has stopped"
-    (_, q, *_), _ = ask(wish(PLACE), seen(pos=(5, 6, -3), vel=(3, 0, 0)), DT, np.zeros(MEMORY))
+    (_, q, *_), _ = ask(setpoint(PLACE), estimate(pos=(5, 6, -3), vel=(3, 0, 0)), DT, np.zeros(MEMORY))
     assert q > 0, "nose up to brake"
 
 
 def test_without_a_place_only_height_is_held():
-    (p, q, _r, thrust, mode), k = ask(wish(PLACE), seen(pos=(9, 9, -3), vel=(5, 0, 0), knows=False), DT)
+    (p, q, _r, thrust, mode), k = ask(setpoint(PLACE), estimate(pos=(9, 9, -3), vel=(5, 0, 0), knows=False), DT)
     assert mode == HEIGHT and abs(p) < 1e-9 and abs(q) < 1e-9 and thrust == pytest.approx(1.35 * 9.81, rel=1e-6)
     assert k[BEFORE] == HEIGHT
-    *_, thrust, mode = ask(wish(PATH, pos=(0, 0, -4)), seen(knows=False), DT)[0]
+    *_, thrust, mode = ask(setpoint(PATH, pos=(0, 0, -4)), estimate(knows=False), DT)[0]
     assert mode == HEIGHT and thrust > 1.35 * 9.81, "a path's height can still be followed"
 
 
 def test_coming_home_rises_first_and_sinks_only_there():
     k = np.zeros(MEMORY)
-    (_, q, _, thrust, _), _ = ask(wish(HOME), seen(pos=(-20, 0, -2)), DT, k)
+    (_, q, _, thrust, _), _ = ask(setpoint(HOME), estimate(pos=(-20, 0, -2)), DT, k)
     assert q < 0 and thrust > 1.35 * 9.81 and k[HELD + 2] == -C.home_m
-    ask(wish(HOME), seen(pos=(0.2, 0, -C.home_m)), 1.0, k)
+    ask(setpoint(HOME), estimate(pos=(0.2, 0, -C.home_m)), 1.0, k)
     assert k[HELD + 2] > -C.home_m, "over home it sinks"
 
 

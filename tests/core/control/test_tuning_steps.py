@@ -40,21 +40,21 @@ def test_the_relay_finds_what_the_margins_know(torque, inertia, delay_s):
 @pytest.mark.parametrize("ladder", LADDERS)
 @pytest.mark.parametrize(("torque", "inertia", "delay_s"), [(2.0, 0.02, 0.004), (0.6, 0.03, 0.003), (5.0, 0.01, 0.006)])
 def test_a_ladder_ends_in_gains_that_fly(ladder, torque, inertia, delay_s):
-    rungs = play(ladder, bench(torque, inertia, delay_s))
-    last = rungs[-1]
+    steps = play(ladder, bench(torque, inertia, delay_s))
+    last = steps[-1]
     assert last.is_kept and not last.is_wild and last.margins.is_stable
     assert last.margins.modulus > 0.4 and math.degrees(last.margins.phase_rad) > 30
-    rate = rungs[-2] if "angle" in last.done else last
+    rate = steps[-2] if "angle" in last.done else last
     assert rate.figures.overshoot < 0.5 and rate.noise < 2 * HOT
-    assert all(r.seen for r in rungs) and len(rungs) > 3
+    assert all(r.seen for r in steps) and len(steps) > 3
 
 
 def test_on_the_way_it_gets_wild_and_says_what_one_hears():
-    rungs = play("D first", bench(noise=1e-5))
-    wild = [r for r in rungs if r.is_wild]
+    steps = play("D first", bench(noise=1e-5))
+    wild = [r for r in steps if r.is_wild]
     assert wild and all("too high" in r.seen and "Hz" in r.seen for r in wild)
-    assert [r.done.split(" to ")[0] for r in rungs if r.done.startswith("back off")] == ["back off D", "back off P"]
-    after = rungs[rungs.index(wild[0]) + 1]
+    assert [r.done.split(" to ")[0] for r in steps if r.done.startswith("back off")] == ["back off D", "back off P"]
+    after = steps[steps.index(wild[0]) + 1]
     assert after.is_kept and after.controller.kd == pytest.approx(0.6 * wild[0].controller.kd, rel=0.01)
 
 
@@ -71,13 +71,13 @@ def test_a_light_craft_with_strong_motors_ends_with_lower_gains():
 
 
 def test_the_second_ladder_begins_shaking_and_lowers_by_a_third():
-    rungs = play("rate mode first", bench())
-    lowered = [r for r in rungs if r.done.startswith("it shakes")]
-    assert rungs[0].is_wild and lowered and lowered[-1].is_kept
-    assert lowered[0].controller.kp == pytest.approx(0.7 * rungs[0].controller.kp)
+    steps = play("rate mode first", bench())
+    lowered = [r for r in steps if r.done.startswith("it shakes")]
+    assert steps[0].is_wild and lowered and lowered[-1].is_kept
+    assert lowered[0].controller.kp == pytest.approx(0.7 * steps[0].controller.kp)
     assert (
-        "°/s for each degree" in rungs[-1].done
-        and rungs[-1].margins.crossover_rad_s < rungs[-2].margins.crossover_rad_s
+        "°/s for each degree" in steps[-1].done
+        and steps[-1].margins.crossover_rad_s < steps[-2].margins.crossover_rad_s
     )
 
 

@@ -9,7 +9,7 @@ from tests.firmware.kits import flown
 
 from fusus.core.control.elements import LowPass, Notch
 from fusus.core.control.sections import sections_of, through
-from fusus.core.estimation.accelerometer_filter import felt_through
+from fusus.core.estimation.accelerometer_filter import filter_accelerometer
 
 SHAPES = [
     (LowPass("a", 40.0, 2),),
@@ -41,10 +41,10 @@ def test_shaking_goes_and_the_rest_of_a_recording_stays(site):
     given = flown(site)[0]
     shaken = 3.0 * np.sin(2 * np.pi * 80.0 * given.t_s)[:, None]
     worse = replace(given, samples=given.samples._replace(acc_b=given.samples.acc_b + shaken))
-    felt = felt_through((LowPass("a", 20.0, 2),), worse)
-    calm = felt_through((LowPass("a", 20.0, 2),), given)
-    left = (felt.samples.acc_b - calm.samples.acc_b)[200:]
+    passed = filter_accelerometer((LowPass("a", 20.0, 2),), worse)
+    calm = filter_accelerometer((LowPass("a", 20.0, 2),), given)
+    left = (passed.samples.acc_b - calm.samples.acc_b)[200:]
     # A Butterworth filter of second order at four times its frequency lets less than a sixteenth through (bilinear: still less).
     assert 0.01 < np.abs(left).max() < 3.0 / 16.0
-    assert felt.samples.gyro_b is worse.samples.gyro_b and felt.aiding is worse.aiding
-    assert felt_through((), given) is given
+    assert passed.samples.gyro_b is worse.samples.gyro_b and passed.aiding is worse.aiding
+    assert filter_accelerometer((), given) is given

@@ -20,13 +20,13 @@ from fusus.core.world.site import Site
 SHORT = lay_out(Mission(hover_s=5.0, outage_s=4.0), Site())
 
 
-def test_measurements_come_at_their_rates(suite, course):
-    found = d.design(suite(), course)
-    assert found.due[:, k.BARO].all() and found.due[:, k.POSITION][course.visible].all()
-    assert not found.due[~course.visible][:, k.POSITION : k.BARO].any()
+def test_measurements_come_at_their_rates(suite, trajectory):
+    found = d.design(suite(), trajectory)
+    assert found.due[:, k.BARO].all() and found.due[:, k.POSITION][trajectory.visible].all()
+    assert not found.due[~trajectory.visible][:, k.POSITION : k.BARO].any()
     slow = replace(suite().gnss, rate_hz=1.0)
-    rare = d.design(replace(suite(), gnss=slow), course).due[:, k.POSITION]
-    assert rare[course.visible].mean() == pytest.approx(0.5, abs=0.02), "once a second on steps of half a second"
+    rare = d.design(replace(suite(), gnss=slow), trajectory).due[:, k.POSITION]
+    assert rare[trajectory.visible].mean() == pytest.approx(0.5, abs=0.02), "once a second on steps of half a second"
     # Ten fixes a second, five to a step: white noise falls by five.
     assert found.r_true[0, k.POSITION] == pytest.approx(suite().gnss.white_horizontal_m ** 2 / 5)
 
@@ -37,22 +37,22 @@ def test_a_rangefinder_counts_within_its_range_only(suite, site):
     assert due.any() and high.height_m[due].max() < 4.0 and high.height_m[due].min() > 0.04
 
 
-def test_gravity_helps_only_where_there_is_no_gnss(suite, course):
-    assert not d.design(suite(), course).due[:, k.GRAVITY :].any()
-    alone = d.design(suite(receiver=None), course).due
-    assert alone[~course.rests][:, k.GRAVITY].all() and not alone[:, : k.BARO].any()
+def test_gravity_helps_only_where_there_is_no_gnss(suite, trajectory):
+    assert not d.design(suite(), trajectory).due[:, k.GRAVITY :].any()
+    alone = d.design(suite(receiver=None), trajectory).due
+    assert alone[~trajectory.rests][:, k.GRAVITY].all() and not alone[:, : k.BARO].any()
 
 
-def test_heading_has_one_source_at_a_time(suite, course):
-    magnetic, by_course = d.design(suite(), course).due, d.design(suite(), course, course_heading=True).due
+def test_heading_has_one_source_at_a_time(suite, trajectory):
+    magnetic, by_course = d.design(suite(), trajectory).due, d.design(suite(), trajectory, course_heading=True).due
     assert magnetic[:, k.HEADING].any() and not magnetic[:, k.COURSE].any()
     assert by_course[:, k.COURSE].any() and not by_course[:, k.HEADING].any()
-    moving = np.hypot(course.vel_n[:, 0], course.vel_n[:, 1]) > d.SLOWEST_COURSE_M_S
-    assert not by_course[~moving][:, k.COURSE].any(), "a course is known only while moving"
+    moving = np.hypot(trajectory.vel_n[:, 0], trajectory.vel_n[:, 1]) > d.SLOWEST_COURSE_M_S
+    assert not by_course[~moving][:, k.COURSE].any(), "a trajectory is known only while moving"
 
 
-def test_sources_are_those_of_the_sensors_on_board(suite, course):
-    full = {s.group for s in d.design(suite(), course).sources}
+def test_sources_are_those_of_the_sensors_on_board(suite, trajectory):
+    full = {s.group for s in d.design(suite(), trajectory).sources}
     assert {
         "GNSS wander",
         "weather",
@@ -61,14 +61,14 @@ def test_sources_are_those_of_the_sensors_on_board(suite, course):
         "steel",
         "lever arm",
     } <= full
-    bare = {s.group for s in d.design(suite(receiver=None, baro=None, mag=None), course).sources}
+    bare = {s.group for s in d.design(suite(receiver=None, baro=None, mag=None), trajectory).sources}
     assert not {g for g in bare if g.startswith(("GNSS", "baro", "magn", "weather", "steel", "lever", "motor"))}
-    kinds = [s.kind for s in d.design(suite(), course).sources]
-    assert kinds == sorted(kinds) and all(s.profile in PROFILES for s in d.design(suite(), course).sources)
+    kinds = [s.kind for s in d.design(suite(), trajectory).sources]
+    assert kinds == sorted(kinds) and all(s.profile in PROFILES for s in d.design(suite(), trajectory).sources)
 
 
-def test_tables_keep_constants_and_let_processes_settle(suite, course):
-    found = d.design(suite(), course)
+def test_tables_keep_constants_and_let_processes_settle(suite, trajectory):
+    found = d.design(suite(), trajectory)
     for s, (start, rho, drive) in zip(found.sources, found.tables(0.5), strict=True):
         if math.isfinite(s.tau_s):
             assert rho == pytest.approx(math.exp(-0.5 / s.tau_s)) and drive == pytest.approx(s.sigma**2 * (1 - rho**2))
@@ -77,31 +77,31 @@ def test_tables_keep_constants_and_let_processes_settle(suite, course):
             assert (start, rho, drive) == (pytest.approx(s.sigma**2), 1.0, 0.0)
 
 
-def test_every_share_of_a_source_is_the_derivative_of_its_residual(suite, course):
-    found = d.design(suite(), course)
+def test_every_share_of_a_source_is_the_derivative_of_its_residual(suite, trajectory):
+    found = d.design(suite(), trajectory)
     ranges = d.ranges_of(found.sources)
-    table = d.direct_table(course, found.sources, ranges)
+    table = d.direct_table(trajectory, found.sources, ranges)
     for t in (5, 90, 160):
         for m in range(k.MEASUREMENTS):
             for j, s in enumerate(found.sources):
                 inside = ranges[m, 0] <= j < ranges[m, 1]
-                expected = twin.direct(s, m, course, t) * course.profiles[t, PROFILES.index(s.profile)]
+                expected = twin.direct(s, m, trajectory, t) * trajectory.profiles[t, PROFILES.index(s.profile)]
                 value = table[t, m, j - ranges[m, 0]] if inside else 0.0
                 assert value == pytest.approx(expected, abs=1e-12), (m, s)
 
 
-def test_the_antennas_motion_is_that_of_a_turning_arm(course):
-    found = d.arms(course, (-0.05, 0.02, -0.115))
+def test_the_antennas_motion_is_that_of_a_turning_arm(trajectory):
+    found = d.arms(trajectory, (-0.05, 0.02, -0.115))
     arm = np.array([-0.05, 0.02, -0.115])
     assert np.allclose(np.linalg.norm(found[:, :3], axis=1), np.linalg.norm(arm))
     for t in (100, 130, 150):
-        expected = course.rot_end[t] @ np.cross(course.rate_end[t], arm)
+        expected = trajectory.rot_end[t] @ np.cross(trajectory.rate_end[t], arm)
         assert np.allclose(found[t, 3:], expected) and abs(found[t, :3] @ found[t, 3:]) < 1e-12
 
 
-def test_what_is_left_uncalibrated_costs(suite, course):
+def test_what_is_left_uncalibrated_costs(suite, trajectory):
     rough, fine = (
-        Recursion(suite(fitting=Fitting(calibrated=c)), course, keeps=False).true[course.airborne]
+        Recursion(suite(fitting=Fitting(calibrated=c)), trajectory, keeps=False).true[trajectory.airborne]
         for c in (False, True)
     )
     assert rough[:, 8].mean() > 4 * fine[:, 8].mean() and rough[:, 6:8].mean() > 2 * fine[:, 6:8].mean()

@@ -73,24 +73,24 @@ def test_a_cancelled_ranking_stops(few, coarse):
         rank(choices(few), coarse, WANTED, Fitting(), Stop())
 
 
-def test_halving_the_largest_source_gains_most(suite, course):
+def test_halving_the_largest_source_gains_most(suite, trajectory):
     model = suite()
-    gains = {s.change: s.gains for s in sensitivities(model, course, WANTED)}
+    gains = {s.change: s.gains for s in sensitivities(model, trajectory, WANTED)}
     assert gains["half the accelerometer's offset"][0] > 0.2  # tilt is mostly that
     assert all(-0.02 < g < 1 for found in gains.values() for g in found)
     assert gains["half the magnetometer noise"][1] == pytest.approx(0.0, abs=1e-3)  # height has nothing to do with it
 
 
-def test_the_cheapest_cure_is_found_and_told(parts, few, course):
+def test_the_cheapest_cure_is_found_and_told(parts, few, trajectory):
     fitting = Fitting()
     choice = Choice(parts["Birch 1"], parts["Fen 1"], parts["Lode 1"], parts["Tern 1"])
     from fusus.core.parts.models import suite_model
 
     model = suite_model(choice.imu, choice.barometer, choice.magnetometer, choice.receiver, None, fitting)
-    prediction = predict(model, course, WANTED)
-    found = swaps(choice, (*few, parts["Reed 1"]), course, WANTED, fitting)
+    prediction = predict(model, trajectory, WANTED)
+    found = swaps(choice, (*few, parts["Reed 1"]), trajectory, WANTED, fitting)
     assert [s.extra_price for s in found] == sorted(s.extra_price for s in found)
-    outlook = Outlook(prediction.figures, prediction.budgets, sensitivities(model, course, WANTED), found, ())
+    outlook = Outlook(prediction.figures, prediction.budgets, sensitivities(model, trajectory, WANTED), found, ())
     cure = cheapest_cure(outlook, 1, WANTED[1])
     assert prediction.figures[1].value > WANTED[1].limit and cure is not None and cure.values[1] <= WANTED[1].limit
     before = [f.value for f in prediction.figures]
@@ -105,17 +105,17 @@ def test_the_cheapest_cure_is_found_and_told(parts, few, course):
     assert findings(outlook)[0].severity == "stop"
 
 
-def test_a_nine_axis_board_is_swapped_with_its_magnetometer(parts, course):
+def test_a_nine_axis_board_is_swapped_with_its_magnetometer(parts, trajectory):
     board = parts["Birch 9"]
     choice = Choice(board, parts["Fen 3"], board, parts["Tern 3"])
-    found = swaps(choice, (parts["Birch 1"], parts["Cedar 9"]), course, WANTED, Fitting())
+    found = swaps(choice, (parts["Birch 1"], parts["Cedar 9"]), trajectory, WANTED, Fitting())
     assert [s.new.part.name for s in found] == ["Cedar 9"]  # a six-axis board would leave no magnetometer
     assert found[0].choice.magnetometer is parts["Cedar 9"]
 
 
-def test_findings_say_when_all_is_in_reach(suite, course, parts):
+def test_findings_say_when_all_is_in_reach(suite, trajectory, parts):
     wide = (Requirement("tilt", 0.5), Requirement("position", 50.0, "p95"))
-    prediction = predict(suite(), course, wide)
+    prediction = predict(suite(), trajectory, wide)
     found = findings(Outlook(prediction.figures, prediction.budgets))
     assert [f.severity for f in found] == ["fine"] and "tightest" in found[0].statement.lower()
     clash = conflicts((parts["Alder 1"], parts["Alder 9"], parts["Alder 1"]))

@@ -24,8 +24,8 @@ REQUIREMENTS = (
 
 
 @pytest.mark.parametrize("names", [{}, {"ranger": "Reed 2", "imu": "Dogwood 1"}, {"mag": None}])
-def test_pieces_of_the_budget_add_up_to_the_total(suite, course, names):
-    prediction = predict(suite(**names), course, REQUIREMENTS, course_heading="mag" in names)
+def test_pieces_of_the_budget_add_up_to_the_total(suite, trajectory, names):
+    prediction = predict(suite(**names), trajectory, REQUIREMENTS, course_heading="mag" in names)
     assert len(prediction.budgets) == len(REQUIREMENTS)
     for b in prediction.budgets:
         assert sum(b.pieces.values()) == pytest.approx(b.variance, rel=1e-9)
@@ -33,19 +33,19 @@ def test_pieces_of_the_budget_add_up_to_the_total(suite, course, names):
         assert list(b.shares.values()) == sorted(b.shares.values(), reverse=True)
 
 
-def test_groups_add_up_at_every_moment(suite, course):
-    r = Recursion(suite(ranger="Reed 1"), course)
+def test_groups_add_up_at_every_moment(suite, trajectory):
+    r = Recursion(suite(ranger="Reed 1"), trajectory)
     total = sum(r.by_group().values())
     assert np.allclose(total[:, :9], r.true[:, :9], rtol=1e-9, atol=1e-20)
 
 
 def test_vertical_channel_settles_where_the_riccati_equation_says(suite, site):
     """Level hover at one place: height, climb, accelerometer and barometer bias stand apart from the rest."""
-    course = lay_out(Mission(hover_s=3000.0, outage_s=0.0, steel_ut=0.0, wind_m_s=0.0, weather_pa=30.0), site)
-    r = Recursion(suite(), course)
-    d, dt = r.design, course.step_s
-    hover = next(p for p in course.phases if p.name == "hover")
-    t = int(np.searchsorted(course.t_s, hover.end_s - 5.0))
+    trajectory = lay_out(Mission(hover_s=3000.0, outage_s=0.0, steel_ut=0.0, wind_m_s=0.0, weather_pa=30.0), site)
+    r = Recursion(suite(), trajectory)
+    d, dt = r.design, trajectory.step_s
+    hover = next(p for p in trajectory.phases if p.name == "hover")
+    t = int(np.searchsorted(trajectory.t_s, hover.end_s - 5.0))
     f = np.array([[1, dt, dt**2 / 2, 0], [0, 1, dt, 0], [0, 0, 1, 0], [0, 0, 0, 1.0]])
     q = np.zeros((4, 4))
     q[:2, :2] = d.q_filter[1] * np.array([[dt**3 / 3, dt**2 / 2], [dt**2 / 2, dt]])
@@ -60,10 +60,10 @@ def test_vertical_channel_settles_where_the_riccati_equation_says(suite, site):
 @pytest.mark.parametrize(
     "names", [{}, {"imu": "Cedar 1", "baro": "Mere 2", "mag": "Needle 2", "receiver": "Plover R", "ranger": "Reed 2"}]
 )
-def test_simulated_flights_agree_within_ten_percent(suite, course, names):
+def test_simulated_flights_agree_within_ten_percent(suite, trajectory, names):
     """400 flights of the full nonlinear simulation: sensors with all their errors, strapdown, the designed gains."""
-    r = Recursion(suite(**names), course)
-    seen, air = fly_many(r, 400, seed=1).variances(), course.airborne
+    r = Recursion(suite(**names), trajectory)
+    seen, air = fly_many(r, 400, seed=1).variances(), trajectory.airborne
     for rows in ([0, 1], [2], [3, 4, 5], [6, 7], [8]):
         a, b = seen[air][:, rows].sum(axis=1), r.true[air][:, rows].sum(axis=1)
         assert math.sqrt(a.mean() / b.mean()) == pytest.approx(1.0, abs=0.1)
@@ -71,50 +71,52 @@ def test_simulated_flights_agree_within_ten_percent(suite, course, names):
         assert np.all(np.sqrt(a / b) > 0.8) and np.median(np.sqrt(a / b)) == pytest.approx(1.0, abs=0.1)
 
 
-def test_simulated_flights_on_the_course_alone_and_without_gnss(suite, course):
-    r = Recursion(suite(mag=None), course, course_heading=True)
-    seen = fly_many(r, 300, seed=2).variances()[course.airborne]
-    true = r.true[course.airborne]
+def test_simulated_flights_on_the_course_alone_and_without_gnss(suite, trajectory):
+    r = Recursion(suite(mag=None), trajectory, course_heading=True)
+    seen = fly_many(r, 300, seed=2).variances()[trajectory.airborne]
+    true = r.true[trajectory.airborne]
     assert math.sqrt(seen[:, 8].mean() / true[:, 8].mean()) == pytest.approx(1.0, abs=0.1)
-    r = Recursion(suite(receiver=None), course)
-    seen, true = fly_many(r, 300, seed=3).variances()[course.airborne], r.true[course.airborne]
+    r = Recursion(suite(receiver=None), trajectory)
+    seen, true = fly_many(r, 300, seed=3).variances()[trajectory.airborne], r.true[trajectory.airborne]
     assert math.sqrt(seen[:, 6:8].sum() / true[:, 6:8].sum()) == pytest.approx(1.0, abs=0.1)
 
 
 def test_flights_are_seeded(suite, site):
-    course = lay_out(Mission(hover_s=5.0), site)
-    r = Recursion(suite(), course)
+    trajectory = lay_out(Mission(hover_s=5.0), site)
+    r = Recursion(suite(), trajectory)
     a, b, c = (fly_many(r, 3, seed).position_n for seed in (7, 7, 8))
     assert np.array_equal(a, b) and not np.array_equal(a, c)
 
 
-def test_statistics_are_what_sampling_shows(suite, course):
-    r, rng = Recursion(suite(), course), np.random.default_rng(4)
-    rows = course.airborne
+def test_statistics_are_what_sampling_shows(suite, trajectory):
+    r, rng = Recursion(suite(), trajectory), np.random.default_rng(4)
+    rows = trajectory.airborne
     draws = rng.standard_normal((4000, int(rows.sum())))
     height = np.abs(draws) * np.sqrt(r.true[rows, 2])
-    assert figure_of(REQUIREMENTS[2], r.true, course) == pytest.approx(np.percentile(height, 95), rel=0.01)
+    assert figure_of(REQUIREMENTS[2], r.true, trajectory) == pytest.approx(np.percentile(height, 95), rel=0.01)
     tilt = np.sqrt(sum((rng.standard_normal(draws.shape) ** 2) * r.true[rows, i] for i in (6, 7)))
     wanted = Requirement("tilt", 1.0, "p95")
-    assert figure_of(wanted, r.true, course) == pytest.approx(np.percentile(tilt, 95), rel=0.02)
-    assert figure_of(Requirement("tilt", 1.0), r.true, course) == pytest.approx(math.sqrt((tilt**2).mean()), rel=0.01)
+    assert figure_of(wanted, r.true, trajectory) == pytest.approx(np.percentile(tilt, 95), rel=0.02)
+    assert figure_of(Requirement("tilt", 1.0), r.true, trajectory) == pytest.approx(
+        math.sqrt((tilt**2).mean()), rel=0.01
+    )
 
 
 def test_outage_is_judged_at_its_end_and_grows_with_its_length(suite, site):
     values = []
     for outage in (4.0, 8.0, 16.0):
-        course = lay_out(Mission(outage_s=outage), site)
+        trajectory = lay_out(Mission(outage_s=outage), site)
         wanted = Requirement("outage", 3.0, "max", outage)
-        rows = rows_of(wanted, course)
-        assert rows.sum() == 1 and abs(course.t_s[rows][0] - course.outage.end_s) <= course.step_s
-        values.append(predict(suite(), course, (wanted,), with_budget=False).figures[0].value)
+        rows = rows_of(wanted, trajectory)
+        assert rows.sum() == 1 and abs(trajectory.t_s[rows][0] - trajectory.outage.end_s) <= trajectory.step_s
+        values.append(predict(suite(), trajectory, (wanted,), with_budget=False).figures[0].value)
     assert values[0] < values[1] < values[2]
 
 
-def test_what_nothing_measures_has_no_value_but_a_reason(suite, course, site):
+def test_what_nothing_measures_has_no_value_but_a_reason(suite, trajectory, site):
     reasons = {
         f.requirement.quantity: f.reason
-        for f in predict(suite(receiver=None, baro=None, mag=None), course, REQUIREMENTS).figures
+        for f in predict(suite(receiver=None, baro=None, mag=None), trajectory, REQUIREMENTS).figures
     }
     assert "GNSS" in reasons["position"] and "height" in reasons["height"] and "heading" in reasons["heading"]
     assert reasons["tilt"] == ""
@@ -122,13 +124,13 @@ def test_what_nothing_measures_has_no_value_but_a_reason(suite, course, site):
     assert "no outage" in predict(suite(), quiet, REQUIREMENTS).figures[-1].reason
 
 
-def test_better_parts_predict_less_error(suite, course):
+def test_better_parts_predict_less_error(suite, trajectory):
     poor = predict(
-        suite(imu="Elm 14", baro="Fen 1", mag="Lode 1", receiver="Tern 1"), course, REQUIREMENTS, with_budget=False
+        suite(imu="Elm 14", baro="Fen 1", mag="Lode 1", receiver="Tern 1"), trajectory, REQUIREMENTS, with_budget=False
     )
     good = predict(
         suite(imu="Dogwood 1", baro="Tarn 1", mag="Needle 2", receiver="Plover R"),
-        course,
+        trajectory,
         REQUIREMENTS,
         with_budget=False,
     )

@@ -26,9 +26,9 @@ def columns(p):
     ],
 )
 def test_kernel_is_its_plain_twin(suite, site, names, course_heading):
-    course = lay_out(Mission(hover_s=6.0, weather_pa=30.0), site)
-    found = Recursion(suite(**names), course, course_heading)
-    claimed, true = twin.recursion(suite(**names), course, course_heading)
+    trajectory = lay_out(Mission(hover_s=6.0, weather_pa=30.0), site)
+    found = Recursion(suite(**names), trajectory, course_heading)
+    claimed, true = twin.recursion(suite(**names), trajectory, course_heading)
     # Rounding differs: one subtracts what the other multiplies. Covariances may nearly cancel, variances do not.
     for mine, plain in ((found.claimed, columns(claimed)), (found.true, columns(true))):
         assert np.allclose(mine[:, :9], plain[:, :9], rtol=1e-6, atol=0.0)

@@ -48,18 +48,18 @@ def row(m, rot, arm, arm_vel, place):
     return h
 
 
-def direct(source, m, course, t):
+def direct(source, m, trajectory, t):
     """Return how a unit of a source shows in a measurement: derivative of the residual, written out."""
-    rot, (cos, sin, _, gravity, horizontal) = course.rot_end[t], course.place
+    rot, (cos, sin, _, gravity, horizontal) = trajectory.rot_end[t], trajectory.place
     unit = np.eye(3)[min(source.axis, 2)]
     east = np.array([-sin, cos, 0.0])
     if source.kind == k.FIX:
         return -1.0 if m == source.axis else 0.0
     if source.kind == k.ARM and m < 6:
-        moved = rot @ unit if m < 3 else rot @ np.cross(course.rate_end[t], unit)
+        moved = rot @ unit if m < 3 else rot @ np.cross(trajectory.rate_end[t], unit)
         return -moved[m % 3]
     if source.kind == k.DELAY and m < 6:
-        return (course.vel_n[t] if m < 3 else course.acc_n[t])[m % 3]
+        return (trajectory.vel_n[t] if m < 3 else trajectory.acc_n[t])[m % 3]
     if source.kind == k.PRESSURE and m == k.BARO:
         return -1.0
     if source.kind == k.FIELD_BODY and m == k.HEADING:
@@ -74,23 +74,23 @@ def direct(source, m, course, t):
     return 0.0
 
 
-def recursion(suite, course, course_heading=False):
+def recursion(suite, trajectory, course_heading=False):
     """Return claimed and true covariances of the 16 error states, (N, 16, 16) each."""
-    d, dt = design(suite, course, course_heading), course.step_s
-    lever = arms(course, suite.gnss.lever_arm_b_m if suite.gnss else (0.0, 0.0, 0.0))
+    d, dt = design(suite, trajectory, course_heading), trajectory.step_s
+    lever = arms(trajectory, suite.gnss.lever_arm_b_m if suite.gnss else (0.0, 0.0, 0.0))
     tables, j = d.tables(dt), len(d.sources)
     pf = d.p_filter.copy()
     p = np.zeros((16 + j, 16 + j))
     p[:16, :16] = d.p_true
     p[16:, 16:] = np.diag(tables[:, 0])
     claimed, true = [], []
-    for t in range(len(course.t_s)):
-        rot = course.rot_mid[t]
+    for t in range(len(trajectory.t_s)):
+        rot = trajectory.rot_mid[t]
         phi = np.eye(16 + j)
-        phi[:16, :16] = transition(rot, course.force_n[t], dt)
+        phi[:16, :16] = transition(rot, trajectory.force_n[t], dt)
         phi[16:, 16:] = np.diag(tables[:, 1])
         for n, s in enumerate(d.sources):
-            u = course.profiles[t, PROFILES.index(s.profile)]
+            u = trajectory.profiles[t, PROFILES.index(s.profile)]
             if s.kind == k.RATE:
                 phi[6:9, 16 + n] = rot[:, s.axis] * u * dt
             elif s.kind == k.FORCE:
@@ -101,10 +101,10 @@ def recursion(suite, course, course_heading=False):
         p[:16, :16] += white(d.q_true, dt)
         p[16:, 16:] += np.diag(tables[:, 2])
         for m in np.flatnonzero(d.due[t]):
-            h = row(m, course.rot_end[t], lever[t, :3], lever[t, 3:], course.place)
+            h = row(m, trajectory.rot_end[t], lever[t, :3], lever[t, 3:], trajectory.place)
             gain = pf @ h / (h @ pf @ h + d.r_filter[t, m])
             pf = pf - np.outer(gain, h @ pf)
-            shown = [direct(s, m, course, t) * course.profiles[t, PROFILES.index(s.profile)] for s in d.sources]
+            shown = [direct(s, m, trajectory, t) * trajectory.profiles[t, PROFILES.index(s.profile)] for s in d.sources]
             whole, k_whole = np.concatenate([h, shown]), np.concatenate([gain, np.zeros(j)])
             joseph = np.eye(16 + j) - np.outer(k_whole, whole)
             p = joseph @ p @ joseph.T + np.outer(k_whole, k_whole) * d.r_true[t, m]

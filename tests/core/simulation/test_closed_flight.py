@@ -18,7 +18,7 @@ from fusus.core.estimation.samples import Samples, sealed
 from fusus.core.simulation.flight import groups
 from fusus.core.simulation.flight.campaign import fly_all, fly_figures, fly_task, summarise_flights
 from fusus.core.simulation.flight.figures import figures
-from fusus.core.simulation.flight.scenarios import course_named
+from fusus.core.simulation.flight.scenarios import planned_flight
 from fusus.core.simulation.flight.streams import streams_of
 from fusus.core.simulation.kinds import FLIGHTS
 from fusus.core.simulation.scenario import Suite
@@ -48,7 +48,7 @@ def test_every_scenario_ends_as_it_should():
         else:
             assert found.air_s > 10.0 and math.degrees(found.rmse["tilt"]) < 1.5
     with pytest.raises(KeyError, match="take-off"):
-        course_named("loop-the-loop", MISSION, 9.8, RATE)
+        planned_flight("loop-the-loop", MISSION, 9.8, RATE)
 
 
 def test_a_seed_decides_all_and_workers_nothing():
@@ -87,8 +87,8 @@ def test_it_flies_on_the_estimate_not_on_the_truth():
     gnss = replace(suite.gnss, wander_horizontal_m=4.0, wander_tau_s=20.0, white_horizontal_m=0.1)
     flown = fly_task(task_of("hover-wind", suite=replace(suite, gnss=gnss)))
     use = in_hover(flown)
-    true, seen = (np.hypot(a[use, 0], a[use, 1]) for a in (flown.log.truth, flown.log.estimate))
-    assert np.sqrt(np.mean(true**2)) > 1.0 and np.sqrt(np.mean(seen**2)) < 0.5 * np.sqrt(np.mean(true**2))
+    true, estimate = (np.hypot(a[use, 0], a[use, 1]) for a in (flown.log.truth, flown.log.estimate))
+    assert np.sqrt(np.mean(true**2)) > 1.0 and np.sqrt(np.mean(estimate**2)) < 0.5 * np.sqrt(np.mean(true**2))
 
 
 def test_the_filter_on_board_is_the_filter_of_replay(hover):

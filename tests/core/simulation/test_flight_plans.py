@@ -11,7 +11,7 @@ from fusus.core.mission.mission import Mission
 from fusus.core.mission.motion import Waypoint
 from fusus.core.simulation.flight.craft import Craft, drawn, hover_share, true_craft
 from fusus.core.simulation.flight.plan import MODE, ON, PATH_AT, PITCH, PLAN_HZ, ROLL, THROTTLE, YAW, along, blank, part
-from fusus.core.simulation.flight.scenarios import SWEEP_HZ, SWEEP_RAD_S, course_named
+from fusus.core.simulation.flight.scenarios import SWEEP_HZ, SWEEP_RAD_S, planned_flight
 from fusus.core.simulation.kinds import FLIGHTS, KINDS
 from fusus.core.vehicle.airframe import Airframe
 from fusus.core.vehicle.battery import Battery
@@ -23,9 +23,9 @@ G = 9.81
 
 @pytest.mark.parametrize("name", list(FLIGHTS))
 def test_every_plan_is_one_that_can_be_asked_for(name):
-    course = course_named(name, MISSION, G, 500.0)
+    course = planned_flight(name, MISSION, G, 500.0)
     rows = course.plan.rows
-    assert course.plan is course_named(name, MISSION, G, 500.0).plan, "one plan for all flights of a campaign"
+    assert course.plan is planned_flight(name, MISSION, G, 500.0).plan, "one plan for all flights of a campaign"
     assert rows.shape[1] == 13 and np.isfinite(rows).all() and course.plan.seconds == len(rows) / PLAN_HZ
     assert not rows[part(rows, 0.0, 3.0), ON].any(), "motors are off while the board aligns itself"
     assert set(np.unique(rows[:, MODE])) <= {RATE, LEVEL, MIXED, HEIGHT, PLACE, HOME, PATH}
@@ -41,21 +41,21 @@ def test_every_plan_is_one_that_can_be_asked_for(name):
 
 def test_names_do_not_clash_and_what_goes_wrong_does():
     assert not set(FLIGHTS) & set(KINDS)
-    crossing = course_named("crossing", MISSION, G, 500.0)
+    crossing = planned_flight("crossing", MISSION, G, 500.0)
     (start, length), (steel,) = crossing.outages[0], crossing.steel
     assert length == 8.0 and 5.0 < start < crossing.plan.seconds
     row = crossing.plan.rows[round((start + 0.5 * length) * PLAN_HZ)]
     assert math.hypot(row[PATH_AT] - steel.north_m, row[PATH_AT + 1] - steel.east_m) < 1.0, (
         "under the steel in the middle of it"
     )
-    assert course_named("crossing", replace(MISSION, outage_s=0.0, steel_ut=0.0), G, 500.0).outages == ()
-    assert course_named("gnss-loss", MISSION, G, 500.0).outages[0][1] > 1e5
-    assert course_named("weak-motor", MISSION, G, 500.0).weak_s < 30.0
-    assert math.degrees(course_named("arming-tilted", MISSION, G, 500.0).slope_rad) == pytest.approx(30.0)
+    assert planned_flight("crossing", replace(MISSION, outage_s=0.0, steel_ut=0.0), G, 500.0).outages == ()
+    assert planned_flight("gnss-loss", MISSION, G, 500.0).outages[0][1] > 1e5
+    assert planned_flight("weak-motor", MISSION, G, 500.0).weak_s < 30.0
+    assert math.degrees(planned_flight("arming-tilted", MISSION, G, 500.0).slope_rad) == pytest.approx(30.0)
 
 
 def test_a_sweep_goes_through_its_frequencies_axis_by_axis():
-    extra = course_named("sweep", MISSION, G, 500.0).plan.extra
+    extra = planned_flight("sweep", MISSION, G, 500.0).plan.extra
     busy = [np.flatnonzero(extra[:, a]) for a in range(3)]
     assert busy[0][-1] < busy[1][0] and busy[1][-1] < busy[2][0], "one after the other"
     assert np.abs(extra).max() == pytest.approx(SWEEP_RAD_S, rel=0.02)

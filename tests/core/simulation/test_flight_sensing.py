@@ -90,7 +90,7 @@ def test_shaking_grows_with_the_square_of_the_rotors_speed():
 def test_the_field_is_earths_and_steels_turned_and_disturbed():
     steel = Disturbance(3.0, -2.0, 4.0, 2.0, (10.0, 0.0, 5.0))
     sensors = drawn(around=Conditions(steel=(steel,)))
-    o, r, m = sensors.outer, sensors.readings, motion()
+    o, r, m = sensors.slow, sensors.readings, motion()
     read_field(o, r, 7, *m[:3], *Q, 12.0)
     away2 = 1.0**2  # a metre over it
     field = np.array(SITE.field.vector_ut) + np.array(steel.field_ut) / (1 + away2 / 4.0) ** 1.5
@@ -100,7 +100,7 @@ def test_the_field_is_earths_and_steels_turned_and_disturbed():
 
 def test_the_barometer_is_the_standard_atmosphere_with_its_errors():
     sensors = drawn()
-    o, r = sensors.outer, sensors.readings
+    o, r = sensors.slow, sensors.readings
     read_pressure(o, r, 0, -25.0, 9.0, 2.0)
     true = float(pressure_pa(geopotential_m(35.0))) + o.baro_added[0] + o.baro_noise[0] - o.airflow_pa * 9.0
     assert r.pressure[0] == pytest.approx(true, abs=2e-3), "a straight line between a metre's steps"
@@ -116,7 +116,7 @@ def test_the_barometer_is_the_standard_atmosphere_with_its_errors():
 
 def test_a_fix_is_the_antennas_place_and_speed():
     sensors = drawn()
-    o, r, m = sensors.outer, sensors.readings, motion()
+    o, r, m = sensors.slow, sensors.readings, motion()
     read_fix(o, r, 3, m)
     arm = TURN.apply(o.arm)
     swing = TURN.apply(np.cross(m[10:13], o.arm))
@@ -129,9 +129,9 @@ def test_a_fix_is_the_antennas_place_and_speed():
 def test_outages_hold_fixes_back_and_a_rangefinder_has_limits():
     finder = RangefinderModel(0.02, 0.01, 0.2, 12.0, 30.0)
     sensors = drawn(replace(Suite(), rangefinder=finder), Conditions(outages=((2.0, 3.0),)))
-    seen = T[sensors.outer.gnss_at]
-    assert not ((seen >= 2.0) & (seen < 5.0)).any() and len(seen) > 20
-    o, r = sensors.outer, sensors.readings
+    estimate = T[sensors.slow.gnss_at]
+    assert not ((estimate >= 2.0) & (estimate < 5.0)).any() and len(estimate) > 20
+    o, r = sensors.slow, sensors.readings
     read_range(o, r, 0, 3.0, 0.95)
     assert r.ranges[0, 1] == pytest.approx(3.0 / 0.95, abs=0.3)
     for height, cos in ((3.0, 0.5), (20.0, 1.0), (0.05, 1.0)):

@@ -8,7 +8,7 @@ import pytest
 from tests.core.simulation.flying import SITE, task_of
 
 from fusus.core.control.cascade import PATH
-from fusus.core.simulation.flight.campaign import course_of, fly_task
+from fusus.core.simulation.flight.campaign import fly_task, planned_flight_of
 from fusus.core.simulation.flight.plan import MODE, PITCH, ROLL
 from fusus.core.simulation.flight.troubles import HOLDING, Troubles, built, by_hand, trouble_named
 from fusus.core.simulation.kinds import FLIGHTS, TROUBLES
@@ -51,7 +51,7 @@ def test_sizes_are_such_as_makers_meet():
 
 
 def test_sticks_move_only_where_they_are_flown_by_and_the_craft_changes_by_its_factor():
-    plan = course_of(task_of("hover-level")).plan
+    plan = planned_flight_of(task_of("hover-level")).plan
     moved = by_hand(plan, Troubles(stick=(0.1, -0.05)))
     by_path = plan.rows[:, MODE] == PATH
     assert (moved.rows[by_path] == plan.rows[by_path]).all() and not by_path.all()

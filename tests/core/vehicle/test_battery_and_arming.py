@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from fusus.core.vehicle.arming import CALIBRATION, MOVES, PLACE, REASONS, SENSOR, THROTTLE, TILT, refusals, words
 from fusus.core.vehicle.battery import CHARGE, REST_V, Battery, current_a, endurance, rest_voltage
-from fusus.core.vehicle.drive import Power, drained, pushes, rest_cell_v, spun
+from fusus.core.vehicle.drive import Power, drained, rest_cell_v, rotor_wrench, spun
 from fusus.errors import ParameterError
 
 
@@ -62,8 +62,8 @@ def test_motors_follow_as_a_first_order_lag_and_thrust_as_the_square():
         spun(speed, np.ones(4), math.exp(-0.001 / 0.05))
     np.testing.assert_allclose(speed, 1.0 - math.exp(-1.0))
     effect = np.array([[5.0, 5, 5, 5], [1, -1, 0, 0], [0, 0, 1, -1], [0.1, 0.1, -0.1, -0.1]])
-    assert pushes(effect, np.full(4, 0.8))[0] == pytest.approx(4 * 3.2)
-    assert pushes(effect, np.array([1.0, 0.5, 1, 1]))[1] == pytest.approx(0.75)
+    assert rotor_wrench(effect, np.full(4, 0.8))[0] == pytest.approx(4 * 3.2)
+    assert rotor_wrench(effect, np.array([1.0, 0.5, 1, 1]))[1] == pytest.approx(0.75)
 
 
 def arms(tilt_deg=0.0, throttle=0.0, rate=0.0, due=False, healthy=True, needs=False, knows=True, limit=25.0):

@@ -159,7 +159,7 @@ def test_a_sweep_shows_the_loops_as_they_were_designed(kept):
         assert 1.0 < flown.axis.gain / design.plant.gain < 1.45
         assert flown.axis.lag_s == pytest.approx(0.05, rel=0.15) and flown.axis.delay_s < 0.006
         assert abs(flown.axis.margins.phase_rad - design.margins.phase_rad) < math.radians(10)
-    assert found.swings == () and found.beat is not None and found.beat.rate_hz == pytest.approx(500.0)
+    assert found.oscillations == () and found.period is not None and found.period.rate_hz == pytest.approx(500.0)
     assert {f.subject for f in found.findings} == {
         "The loop beats evenly", "Roll flies as designed", "Pitch flies as designed", "Yaw flies as designed",
     }  # fmt: skip
@@ -171,7 +171,7 @@ def test_a_swing_is_found_with_its_cause(kept):
     folder, _ = kept
     made = project(roll=(1.2, 2.0, 0.05))
     found = identify_flight(folder, made, "wild")
-    roll = next(s for s in found.swings if s.axis == "roll")
+    roll = next(s for s in found.oscillations if s.axis == "roll")
     turning = found.design.axes[0].margins.turning_rad_s / 2 / math.pi
     assert roll.is_loop and "D of the roll" in roll.cause and roll.hz == pytest.approx(turning, rel=0.25)
     assert found.findings[0].severity == "stop" and found.findings[0].subject.startswith("Roll swings at")

@@ -6,15 +6,15 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from fusus.core.control.identification.oscillation import Swing
+from fusus.core.control.identification.oscillation import Oscillation
 from fusus.core.control.identification.plant import FlownAxis
-from fusus.core.control.identification.sample_period import Beat
+from fusus.core.control.identification.sample_period import SamplePeriod
 from fusus.project.records import Brief, Craft, Project
 from fusus.study.flying.identify_findings import identify_findings
 from fusus.study.loops.axes import study_loops
 
 STUDY = study_loops(Project(name="Heron", brief=Brief(craft=Craft(mass_kg=1.35, arm_m=0.21))))
-EVEN = Beat(0.002, 5e-6, 2e-5, 0.0021, 0, 0, 0)
+EVEN = SamplePeriod(0.002, 5e-6, 2e-5, 0.0021, 0, 0, 0)
 
 
 def flown(axis, gain=1.0, phase_deg=None, sigma_deg=1.0):
@@ -56,9 +56,9 @@ def test_a_flight_as_designed_is_fine_throughout():
 @pytest.mark.parametrize(
     ("beat", "says"),
     [
-        (Beat(0.002, 5e-6, 2e-5, 0.0052, 40, 12, 25), "as a rule every 25 samples"),
-        (Beat(0.002, 4e-4, 9e-4, 0.0031, 0, 0, 0), "± 400 µs"),
-        (Beat(0.002, 5e-6, 5e-4, 0.0024, 0, 0, 0), "0 come late"),
+        (SamplePeriod(0.002, 5e-6, 2e-5, 0.0052, 40, 12, 25), "as a rule every 25 samples"),
+        (SamplePeriod(0.002, 4e-4, 9e-4, 0.0031, 0, 0, 0), "± 400 µs"),
+        (SamplePeriod(0.002, 5e-6, 5e-4, 0.0024, 0, 0, 0), "0 come late"),
     ],
 )
 def test_an_uneven_beat_is_minded_and_its_rule_named(beat, says):
@@ -72,7 +72,7 @@ def test_an_uneven_beat_is_minded_and_its_rule_named(beat, says):
 
 
 def test_another_rate_than_the_projects_is_told():
-    slow = Beat(0.0025, 5e-6, 2e-5, 0.0026, 0, 0, 0)
+    slow = SamplePeriod(0.0025, 5e-6, 2e-5, 0.0026, 0, 0, 0)
     (even,) = [f for f in identify_findings(STUDY, slow, all_axes(), ()) if "beats" in f.subject]
     assert "400.0 samples" in even.statement and "runs at 500 Hz" in even.statement
 
@@ -97,7 +97,7 @@ def test_a_phase_within_its_error_is_as_designed():
 
 
 def test_a_swing_names_axis_frequency_cause_and_step_and_hides_margins_that_mean_nothing():
-    swing = Swing("roll", 8.2, 0.5, 1.2, "P is too large", "Lower P of roll by a third.", True)
+    swing = Oscillation("roll", 8.2, 0.5, 1.2, "P is too large", "Lower P of roll by a third.", True)
     found = identify_findings(STUDY, EVEN, all_axes(roll={"phase_deg": 5.0}), (swing,))
     assert found[0].subject == "Roll swings at 8.2 Hz" and found[0].severity == "stop"
     assert "68.8 °/s RMS at 8.2 ± 0.5 Hz" in found[0].statement and found[0].next_step == "Lower P of roll by a third."
@@ -112,7 +112,7 @@ def test_a_swing_names_axis_frequency_cause_and_step_and_hides_margins_that_mean
 
 
 def test_what_is_no_loop_shakes_and_does_not_stop():
-    rotor = Swing("yaw", 67.0, 0.5, 0.9, "rotors", "Set the notch there.", False)
+    rotor = Oscillation("yaw", 67.0, 0.5, 0.9, "rotors", "Set the notch there.", False)
     found = identify_findings(STUDY, EVEN, all_axes(), (rotor,))
     assert subjects(found)[0] == ("mind", "Yaw shakes at 67.0 Hz") and any("designed" in f.subject for f in found)
 

@@ -225,7 +225,7 @@ def test_own_code_is_judged_beside_fusus_filters(heron, tmp_path, demo_filter):
     study = check_own(heron, project, sources)
     assert [c.name for c in study.cases] == ["hop", "simulated mission, seed 1"]
     assert study.runs_through and not study.passes
-    assert study.explained.slips[0][0].name == "bias not subtracted"
+    assert study.explained.errors_found[0][0].name == "bias not subtracted"
     words = own_words(study)
     assert words[0].startswith("It agrees when the gyro's bias") and "Subtract gyro_bias_rad_s" in words[0]
     hop = study.cases[0]
@@ -255,7 +255,7 @@ def test_own_code_that_hangs_is_not_run_again(heron, tmp_path, monkeypatch):
 
 
 def test_the_kit_itself_passes_as_own_code(heron, tmp_path):
-    """The interface for own code and the kit meet: the generated filter, handed in as one of one's own, shows no slip."""
+    """The interface for own code and the kit meet: the generated filter, handed in as one of one's own, shows no wrong."""
     from fusus.firmware.running.access import access_file
     from fusus.firmware.writing.estimator_files import estimator_files
 

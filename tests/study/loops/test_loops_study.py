@@ -9,10 +9,10 @@ from fusus.core.control.tuning_steps import LADDERS
 from fusus.project.records import Brief, Craft, Loops, Project
 from fusus.study.loops.axes import study_loops
 from fusus.study.loops.findings import findings
-from fusus.study.loops.report import ladder_report, loops_report
+from fusus.study.loops.report import loops_report, tuning_steps_report
 from fusus.study.loops.spread import spread
 from fusus.study.loops.timing import READ, hover_throttle, tasks_of, timing_of
-from fusus.study.loops.tuning_steps import play_ladder
+from fusus.study.loops.tuning_steps import play_tuning_steps
 
 
 def project(craft=None, **loops):
@@ -116,9 +116,9 @@ def test_spread_keeps_the_drawn_craft_and_orders_the_rest():
 @pytest.mark.parametrize("ladder", LADDERS)
 @pytest.mark.parametrize("axis", ["roll", "yaw"])
 def test_ladders_of_a_project_end_calmly(ladder, axis):
-    rungs = play_ladder(study_loops(project()), axis, ladder)
-    assert not rungs[-1].is_wild and rungs[-1].is_kept
-    json.dumps(ladder_report(rungs), allow_nan=False)
+    steps = play_tuning_steps(study_loops(project()), axis, ladder)
+    assert not steps[-1].is_wild and steps[-1].is_kept
+    json.dumps(tuning_steps_report(steps), allow_nan=False)
 
 
 def test_reports_hold_nothing_that_json_lacks():
@@ -129,7 +129,7 @@ def test_reports_hold_nothing_that_json_lacks():
 def test_names_that_do_not_exist_are_told():
     study = study_loops(project())
     with pytest.raises(KeyError, match="roll"):
-        play_ladder(study, "nose", "D first")
+        play_tuning_steps(study, "nose", "D first")
 
 
 @pytest.mark.parametrize("layout", ["X-quad", "plus-quad", "H-quad", "hexa", "octo", "coaxial X8", "other"])

@@ -23,7 +23,7 @@ def value(project, quantity):
     model = suites.model_of(project, suites.choice_of(project))
     wanted = next(r for r in project.brief.requirements if r.quantity == quantity)
     by_course = project.parts.heading == "GNSS course"
-    return predict(model, suites.course_of(project), (wanted,), by_course, with_budget=False).figures[0].value
+    return predict(model, suites.trajectory_of(project), (wanted,), by_course, with_budget=False).figures[0].value
 
 
 def changed(path, new, project=BASE):

@@ -13,11 +13,11 @@ from fusus.errors import PartError
 from fusus.project.commands import AddParts, RemovePart, SetValue
 from fusus.project.parts_files import catalogue
 from fusus.project.records import Project
-from fusus.study.brief.brief import available, body_of, mission_of, needs_of
+from fusus.study.brief.brief import available, body_of, derived_requirements_of, mission_of
 from fusus.study.parts import suite as suites
 from fusus.study.parts.drift_facts import facts
 from fusus.study.parts.lists import as_csv, shopping_rows, wiring_rows
-from fusus.study.parts.prediction import outlook_result
+from fusus.study.parts.prediction import prediction_result
 from fusus.study.parts.ranges import raw_rows, registers
 from fusus.study.parts.schools import schools
 
@@ -46,7 +46,10 @@ def ranking(project):
         if p.name in ("Birch 1", "Birch 9", "Fen 3", "Needle 1", "Tern 3", "Plover 2")
     ]
     return rank(
-        choices(tuple(few)), suites.course_of(project, COARSE_STEP_S), project.brief.requirements, project.parts.fitting
+        choices(tuple(few)),
+        suites.trajectory_of(project, COARSE_STEP_S),
+        project.brief.requirements,
+        project.parts.fitting,
     )
 
 
@@ -149,14 +152,18 @@ def test_facts_of_the_demo(project, study):
     assert found["GNSS CEP50"].value == "1.50 m" and found["Averaging for the wanted bias error"].value.endswith(" s")
     strict = SetValue("drift.bias_error_rad_s", 1e-7, "x").apply(project)
     assert {f.name: f for f in facts(strict, study)}["Averaging for the wanted bias error"].value == "never"
-    field, current = study.prediction.course.place[4], project.brief.mission.hover_current_a
+    field, current = study.prediction.trajectory.place[4], project.brief.mission.hover_current_a
     expected = math.degrees(math.asin(project.parts.fitting.motor_ut_a * current / field))
     assert found["Motor currents on heading"].value == f"{expected:.1f}°"
 
 
 def test_the_outlook_holds_all_that_the_stages_show(project, ranking):
-    result = outlook_result(project, ranking, Silent())
-    assert len(result.rows) == len(catalogue()) and len(result.needs) == len(needs_of(project)) and result.findings
+    result = prediction_result(project, ranking, Silent())
+    assert (
+        len(result.rows) == len(catalogue())
+        and len(result.needs) == len(derived_requirements_of(project))
+        and result.findings
+    )
     fan = result.fan
     # The closed form is one sigma: 68 % of the simulated runs lie within it.
     assert fan.bands_deg[3][-1] == pytest.approx(fan.sigma_deg[-1], rel=0.2) and fan.bands_deg[1][-1] == pytest.approx(
@@ -166,7 +173,7 @@ def test_the_outlook_holds_all_that_the_stages_show(project, ranking):
     total = sum(c**2 for c in r.causes.values()) ** 0.5
     assert total[r.t_s < r.holds_s].max() <= r.limit_m
     assert result.allan["gyro"]["total"].min() > 0 and result.schools and result.registers
-    nothing = outlook_result(Project(name="empty"), None, Silent())
+    nothing = prediction_result(Project(name="empty"), None, Silent())
     assert nothing.study is None and nothing.rows and not nothing.findings
 
 

@@ -26,9 +26,9 @@ def _study(i: Inputs) -> Any:
 
 def _steps(i: Inputs, axis: str, method: str) -> Any:
     from fusus.study.loops.axes import study_loops
-    from fusus.study.loops.tuning_steps import play_ladder
+    from fusus.study.loops.tuning_steps import play_tuning_steps
 
-    return play_ladder(study_loops(i.project), axis, method)
+    return play_tuning_steps(study_loops(i.project), axis, method)
 
 
 def _flights(i: Inputs, scenario: str, seed: int, flights: int, trouble: str | None) -> Any:

@@ -6,9 +6,9 @@ from fusus.app.answers.store import Inputs, Question
 
 
 def _prediction(i: Inputs) -> Any:
-    from fusus.study.parts.prediction import outlook_result
+    from fusus.study.parts.prediction import prediction_result
 
-    return outlook_result(i.project, i.given, i.progress)
+    return prediction_result(i.project, i.given, i.progress)
 
 
 def _ranking(i: Inputs) -> Any:

@@ -26,7 +26,7 @@ def brief(
 ) -> None:
     """Show what the brief asks of parts and loops, which sensors its modes need, and the craft as a body; set its figures."""
     from fusus.project.document import Document
-    from fusus.study.brief.brief import body_of, modes_of, needs_of
+    from fusus.study.brief.brief import body_of, derived_requirements_of, modes_of
 
     with answering(as_json):
         document = Document.open(project)
@@ -40,7 +40,7 @@ def brief(
             document.close()
         report: dict[str, Any] = {
             "brief": loaded.brief.model_dump(mode="json"),
-            "needs": [asdict(n) | {"shown": n.shown} for n in needs_of(loaded)],
+            "needs": [asdict(n) | {"shown": n.shown} for n in derived_requirements_of(loaded)],
             "modes": modes_of(loaded),
             "body": [{"name": n, "value": v, "reason": r} for n, v, r in body_of(loaded)],
         }
@@ -86,11 +86,11 @@ def drift(project: ProjectFolder, as_json: JsonFlag = False) -> None:
     """Show how the chosen parts drift at rest, how long dead reckoning holds, what matters, registers and schools."""
     from fusus.core.progress import Progress
     from fusus.project import store
-    from fusus.study.parts.prediction import drift_summary, outlook_result
+    from fusus.study.parts.prediction import drift_summary, prediction_result
 
     progress: Progress = StderrProgress()
     with answering(as_json):
-        result = outlook_result(store.load(project), None, progress)
+        result = prediction_result(store.load(project), None, progress)
         if result.study is None:
             refuse("no IMU is chosen yet. Next: fusus parts --project DIR --choose imu=NAME", as_json)
         report = drift_summary(result)

@@ -175,7 +175,7 @@ def check_c(
     yes: Annotated[bool, typer.Option("--yes", help="Do not ask before the code is compiled and run.")] = False,
     as_json: JsonFlag = False,
 ) -> None:
-    """Compile an estimator of your own in a sandbox, run it beside Fusus' filters, judge it and look for common slips.
+    """Compile an estimator of your own in a sandbox, run it beside Fusus' filters, judge it and look for common errors_found.
 
     Exit status 0: it passes; 1: a requirement fails or a slip was found; 2: it does not compile, crashes, hangs or gives no numbers.
     """

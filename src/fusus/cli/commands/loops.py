@@ -33,11 +33,11 @@ def loops(
         study = study_loops(store.load(project))
         report = loops_report(study)
         if ladder is not None:
-            from fusus.study.loops.report import ladder_report
-            from fusus.study.loops.tuning_steps import play_ladder
+            from fusus.study.loops.report import tuning_steps_report
+            from fusus.study.loops.tuning_steps import play_tuning_steps
 
             try:
-                report["ladder"] = ladder_report(play_ladder(study, axis, ladder))
+                report["ladder"] = tuning_steps_report(play_tuning_steps(study, axis, ladder))
             except KeyError as error:
                 refuse(f"{error.args[0]}.", as_json)
         if recording is not None:

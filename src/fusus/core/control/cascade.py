@@ -15,7 +15,7 @@ RATE, LEVEL, MIXED, HEIGHT, PLACE, HOME, PATH = 0, 1, 2, 3, 4, 5, 6
 
 # Places in the memory: rate integrals, D parts, last rates, last wanted rates (3 each); speed integrals north, east and climb;
 # shaped sticks (3); heading wanted; place held (3); whether it stands (horizontal, height); mode of before; homecoming.
-INTEGRAL, SLOPE, LAST, WANTED, PUSH, STICK, HEADING, HELD, STANDS, BEFORE, HOMING = (
+INTEGRAL, SLOPE, LAST, WANTED, ACCEL_INTEGRAL, STICK, HEADING, HELD, STANDS, BEFORE, HOMING = (
     0,
     3,
     6,
@@ -57,7 +57,7 @@ class Cascade(NamedTuple):
     tilt_p: float
     heading_p: float
     tilt_rad: float
-    push_m_s2: float
+    accel_limit_m_s2: float
     height_p: float
     climb_p: float
     climb_i: float
@@ -76,7 +76,7 @@ class Cascade(NamedTuple):
     full_n: float
 
 
-class Wish(NamedTuple):
+class Setpoint(NamedTuple):
     """What is wanted now: mode; sticks roll, pitch, yaw -1 to 1 and throttle 0 to 1; place, speed and heading of a path."""
 
     mode: int
@@ -93,7 +93,7 @@ class Wish(NamedTuple):
     heading: float
 
 
-class Seen(NamedTuple):
+class StateEstimate(NamedTuple):
     """The estimate that is flown on: attitude q_nb, place and speed north-east-down; whether the horizontal part is known."""
 
     w: float
@@ -133,11 +133,13 @@ def limited(value: float, most: float) -> float:
 
 
 @kernel
-def climb_push(c: Cascade, k: Array, wish: Wish, s: Seen, homing: bool, dt: float) -> float:
+def vertical_accel_command(
+    c: Cascade, k: Array, setpoint: Setpoint, s: StateEstimate, homing: bool, dt: float
+) -> float:
     """Return the upward acceleration that height and climb loops ask for."""
     ahead, wanted = 0.0, k[HELD + 2]
-    if wish.mode == PATH:
-        wanted, ahead = wish.pd, -wish.vd
+    if setpoint.mode == PATH:
+        wanted, ahead = setpoint.pd, -setpoint.vd
         # A craft that does not know its place already holds height on its path: it goes on from there.
         k[HELD + 2] = wanted
     elif homing:
@@ -145,7 +147,7 @@ def climb_push(c: Cascade, k: Array, wish: Wish, s: Seen, homing: bool, dt: floa
         wanted, ahead = k[HELD + 2] + sinks * dt, -sinks
         k[HELD + 2] = wanted
     else:
-        lever = curved(c, 2.0 * wish.throttle - 1.0)
+        lever = curved(c, 2.0 * setpoint.throttle - 1.0)
         if lever != 0.0:
             ahead = lever * (c.up_m_s if lever > 0.0 else c.down_m_s)
             wanted = k[HELD + 2] - ahead * dt
@@ -154,20 +156,22 @@ def climb_push(c: Cascade, k: Array, wish: Wish, s: Seen, homing: bool, dt: floa
             k[HELD + 2] = wanted
     climb = min(max(ahead + c.height_p * (s.pd - wanted), -c.down_m_s), c.up_m_s)
     error = climb + s.vd
-    push = c.climb_p * error + k[PUSH + 2]
+    push = c.climb_p * error + k[ACCEL_INTEGRAL + 2]
     most = 0.9 * (c.full_n / c.mass_kg - c.gravity_m_s2)
     least = -0.7 * c.gravity_m_s2
     if least < push < most:
-        k[PUSH + 2] += c.climb_i * error * dt
+        k[ACCEL_INTEGRAL + 2] += c.climb_i * error * dt
     return float(min(max(push, least), most))
 
 
 @kernel
-def level_push(c: Cascade, k: Array, wish: Wish, s: Seen, mode: int, yaw: float, dt: float) -> tuple[float, float]:
+def horizontal_accel_command(
+    c: Cascade, k: Array, setpoint: Setpoint, s: StateEstimate, mode: int, yaw: float, dt: float
+) -> tuple[float, float]:
     """Return the acceleration north and east that place and speed loops ask for."""
     vn, ve, pn, pe = 0.0, 0.0, k[HELD], k[HELD + 1]
     if mode == PATH:
-        vn, ve, pn, pe = wish.vn, wish.ve, wish.pn, wish.pe
+        vn, ve, pn, pe = setpoint.vn, setpoint.ve, setpoint.pn, setpoint.pe
     elif mode == PLACE:
         ahead, right = -k[STICK + 1] * c.speed_m_s, k[STICK] * c.speed_m_s
         if ahead * ahead + right * right > (0.01 * c.speed_m_s) ** 2:
@@ -180,48 +184,50 @@ def level_push(c: Cascade, k: Array, wish: Wish, s: Seen, mode: int, yaw: float,
     if size > c.speed_m_s:
         vn, ve = vn * c.speed_m_s / size, ve * c.speed_m_s / size
     en, ee = vn - s.vn, ve - s.ve
-    an, ae = c.speed_p * en + k[PUSH], c.speed_p * ee + k[PUSH + 1]
+    an, ae = c.speed_p * en + k[ACCEL_INTEGRAL], c.speed_p * ee + k[ACCEL_INTEGRAL + 1]
     size = math.sqrt(an * an + ae * ae)
-    if size > c.push_m_s2:
-        return an * c.push_m_s2 / size, ae * c.push_m_s2 / size
-    k[PUSH] += c.speed_i * en * dt
-    k[PUSH + 1] += c.speed_i * ee * dt
+    if size > c.accel_limit_m_s2:
+        return an * c.accel_limit_m_s2 / size, ae * c.accel_limit_m_s2 / size
+    k[ACCEL_INTEGRAL] += c.speed_i * en * dt
+    k[ACCEL_INTEGRAL + 1] += c.speed_i * ee * dt
     return an, ae
 
 
 @kernel
-def begin_mode(k: Array, s: Seen, mode: int, yaw: float) -> None:
+def begin_mode(k: Array, s: StateEstimate, mode: int, yaw: float) -> None:
     """Hold what is: place, height and heading; forget what outer loops had summed up horizontally."""
     k[HELD], k[HELD + 1], k[HELD + 2] = s.pn, s.pe, s.pd
     if k[BEFORE] < HEIGHT:
-        k[PUSH + 2] = 0.0
+        k[ACCEL_INTEGRAL + 2] = 0.0
     if k[BEFORE] < PLACE:
-        k[PUSH] = k[PUSH + 1] = 0.0
+        k[ACCEL_INTEGRAL] = k[ACCEL_INTEGRAL + 1] = 0.0
     k[HEADING], k[BEFORE], k[HOMING] = yaw, float(mode), 0.0
 
 
 @kernel
-def wanted_rates(c: Cascade, k: Array, wish: Wish, s: Seen, dt: float) -> tuple[float, float, float, float, int]:
+def wanted_rates(
+    c: Cascade, k: Array, setpoint: Setpoint, s: StateEstimate, dt: float
+) -> tuple[float, float, float, float, int]:
     """Return wanted rates about the body's axes rad/s, thrust N, and the mode flown: without a known place it only holds height,
     or follows the path's."""
-    mode = wish.mode
+    mode = setpoint.mode
     sticks_act = True
     if mode >= PLACE and not s.knows_place:
-        mode, sticks_act = HEIGHT, wish.mode == PLACE
+        mode, sticks_act = HEIGHT, setpoint.mode == PLACE
     r31, r32, r33 = 2.0 * (s.x * s.z - s.w * s.y), 2.0 * (s.y * s.z + s.w * s.x), 1.0 - 2.0 * (s.x * s.x + s.y * s.y)
     yaw = math.atan2(2.0 * (s.x * s.y + s.w * s.z), 1.0 - 2.0 * (s.y * s.y + s.z * s.z))
     if mode != int(k[BEFORE]):
         begin_mode(k, s, mode, yaw)
     share = dt / (c.shaping_s + dt)
-    roll = curved(c, wish.roll) if sticks_act else 0.0
-    pitch = curved(c, wish.pitch) if sticks_act else 0.0
-    turn = curved(c, wish.yaw) if sticks_act and mode < HOME else 0.0
+    roll = curved(c, setpoint.roll) if sticks_act else 0.0
+    pitch = curved(c, setpoint.pitch) if sticks_act else 0.0
+    turn = curved(c, setpoint.yaw) if sticks_act and mode < HOME else 0.0
     k[STICK] += share * (roll - k[STICK])
     k[STICK + 1] += share * (pitch - k[STICK + 1])
     k[STICK + 2] += share * (turn - k[STICK + 2])
     hover = c.mass_kg * c.gravity_m_s2
     # The middle of the throttle is the hover.
-    lever = 2.0 * wish.throttle
+    lever = 2.0 * setpoint.throttle
     thrust = lever * hover if lever < 1.0 else hover + (lever - 1.0) * (c.full_n - hover)
     if mode == RATE:
         return k[STICK] * c.rate_rad_s, k[STICK + 1] * c.rate_rad_s, k[STICK + 2] * c.yaw_rate_rad_s, thrust, mode
@@ -237,9 +243,9 @@ def wanted_rates(c: Cascade, k: Array, wish: Wish, s: Seen, dt: float) -> tuple[
                 if near and s.vn * s.vn + s.ve * s.ve < 1.0:
                     k[HOMING] = 1.0
             homing = not far
-        up = climb_push(c, k, wish, s, homing, dt)
+        up = vertical_accel_command(c, k, setpoint, s, homing, dt)
     if mode >= PLACE:
-        an, ae = level_push(c, k, wish, s, mode, yaw, dt)
+        an, ae = horizontal_accel_command(c, k, setpoint, s, mode, yaw, dt)
         size = math.sqrt(an * an + ae * ae + (c.gravity_m_s2 + up) ** 2)
         un, ue, ud = an / size, ae / size, -(c.gravity_m_s2 + up) / size
     else:
@@ -259,7 +265,7 @@ def wanted_rates(c: Cascade, k: Array, wish: Wish, s: Seen, dt: float) -> tuple[
     else:
         wx, wy = (0.0 if bz < 0.0 else c.tilt_p * math.pi), 0.0
     if mode == PATH:
-        k[HEADING] = wish.heading
+        k[HEADING] = setpoint.heading
     else:
         k[HEADING] = wrapped(k[HEADING] + k[STICK + 2] * c.yaw_rate_rad_s * dt)
     off = limited(wrapped(k[HEADING] - yaw), MOST_AHEAD_RAD)

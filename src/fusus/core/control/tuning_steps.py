@@ -1,4 +1,4 @@
-"""The two ladders by which practitioners tune a rate loop, played on a model: what each rung does, and what one sees and hears."""
+"""The two ladders by which practitioners tune a rate loop, played on a model: what each tuning_step does, and what one sees and hears."""
 
 import math
 from collections.abc import Callable
@@ -36,8 +36,8 @@ class Bench:
 
 
 @dataclass(frozen=True, slots=True)
-class Rung:
-    """One rung: what was done, the gains, what comes of them, and what one would see and hear. ``is_kept``: the ladder goes on
+class TuningStep:
+    """One tuning_step: what was done, the gains, what comes of them, and what one would see and hear. ``is_kept``: the ladder goes on
     from here."""
 
     done: str
@@ -51,8 +51,8 @@ class Rung:
     is_kept: bool
 
 
-def play(ladder: str, bench: Bench) -> tuple[Rung, ...]:
-    """Return the rungs of a ladder by its name; KeyError names those that exist."""
+def play(ladder: str, bench: Bench) -> tuple[TuningStep, ...]:
+    """Return the steps of a ladder by its name; KeyError names those that exist."""
     if ladder not in LADDERS:
         raise KeyError(f"{ladder} is none of {', '.join(LADDERS)}")
     return _d_first(bench) if ladder == "D first" else _rate_first(bench)
@@ -70,13 +70,15 @@ def noise_share(controller: Controller, rest: tuple[Element, ...], density: floa
     return float(density * math.sqrt(np.trapezoid(gain**2, f)))
 
 
-def _rung(bench: Bench, done: str, controller: Controller, kept: bool = False) -> Rung:
+def _rung(bench: Bench, done: str, controller: Controller, kept: bool = False) -> TuningStep:
     found = margins(lambda w: open_loop((controller, *bench.rest), w))
     step = bench.step(controller)
     figures = step_figures(step.t_s, step.rate, step.wanted)
     noise = noise_share(controller, bench.rest, bench.noise_rad_s_rthz) if found.is_stable else math.inf
     wild = not found.is_stable or found.modulus < WILD_MODULUS
-    return Rung(done, controller, found, step, figures, noise, _seen(found, figures, noise, controller), wild, kept)
+    return TuningStep(
+        done, controller, found, step, figures, noise, _seen(found, figures, noise, controller), wild, kept
+    )
 
 
 def _seen(m: Margins, f: StepFigures, noise: float, c: Controller) -> str:
@@ -99,25 +101,25 @@ def _seen(m: Margins, f: StepFigures, noise: float, c: Controller) -> str:
 
 
 def _climb(
-    bench: Bench, rungs: list[Rung], start: Controller, what: str, raised: Callable[[Controller], Controller]
+    bench: Bench, steps: list[TuningStep], start: Controller, what: str, raised: Callable[[Controller], Controller]
 ) -> Controller:
-    """Raise a gain until it is wild, then back off; note each rung."""
+    """Raise a gain until it is wild, then back off; note each tuning_step."""
     now = start
     for _ in range(MOST_RUNGS):
         up = raised(now)
-        rungs.append(_rung(bench, f"raise {what}", up))
-        wobbles = what == "P" and rungs[-1].figures.overshoot > WOBBLE
-        if rungs[-1].is_wild or rungs[-1].noise > HOT or wobbles:
+        steps.append(_rung(bench, f"raise {what}", up))
+        wobbles = what == "P" and steps[-1].figures.overshoot > WOBBLE
+        if steps[-1].is_wild or steps[-1].noise > HOT or wobbles:
             break
         now = up
     field = "kd" if what == "D" else "kp"
-    limit = getattr(rungs[-1].controller, field)
+    limit = getattr(steps[-1].controller, field)
     share = BACK_OFF
     while True:
         backed = replace(start, **{field: max(share * limit, getattr(start, field))})
-        rung = _rung(bench, f"back off {what} to {share:.0%}", backed, kept=True)
-        if what == "D" or rung.figures.overshoot <= 0.5 * WOBBLE or share < 0.2:
-            rungs.append(rung)
+        tuning_step = _rung(bench, f"back off {what} to {share:.0%}", backed, kept=True)
+        if what == "D" or tuning_step.figures.overshoot <= 0.5 * WOBBLE or share < 0.2:
+            steps.append(tuning_step)
             return backed
         share -= 0.1
 
@@ -128,49 +130,49 @@ def _start(bench: Bench, hz: float) -> Controller:
     return Controller(bench.name, 1.0 / value, 0.0, 0.0, bench.derivative_hz)
 
 
-def _d_first(bench: Bench) -> tuple[Rung, ...]:
+def _d_first(bench: Bench) -> tuple[TuningStep, ...]:
     first = _start(bench, 1.0)
-    rungs = [_rung(bench, "begin with little P", first, kept=True)]
+    steps = [_rung(bench, "begin with little P", first, kept=True)]
     some = replace(first, kd=first.kp * 0.01)
-    with_d = _climb(bench, rungs, some, "D", lambda c: replace(c, kd=1.6 * c.kd))
-    with_p = _climb(bench, rungs, with_d, "P", lambda c: replace(c, kp=1.4 * c.kp))
-    return (*rungs, _least_integral(bench, with_p))
+    with_d = _climb(bench, steps, some, "D", lambda c: replace(c, kd=1.6 * c.kd))
+    with_p = _climb(bench, steps, with_d, "P", lambda c: replace(c, kp=1.4 * c.kp))
+    return (*steps, _least_integral(bench, with_p))
 
 
-def _least_integral(bench: Bench, controller: Controller) -> Rung:
-    """Return the rung with an integral that takes a lasting error off within a second or so, and costs little phase."""
+def _least_integral(bench: Bench, controller: Controller) -> TuningStep:
+    """Return the tuning_step with an integral that takes a lasting error off within a second or so, and costs little phase."""
     found = margins(lambda w: open_loop((controller, *bench.rest), w))
     ki = controller.kp * found.crossover_rad_s / 12.0
     for _ in range(MOST_RUNGS):
-        rung = _rung(bench, "add the least I that holds", replace(controller, ki=ki), kept=True)
-        if rung.figures.overshoot <= WOBBLE:
+        tuning_step = _rung(bench, "add the least I that holds", replace(controller, ki=ki), kept=True)
+        if tuning_step.figures.overshoot <= WOBBLE:
             break
         ki *= 0.6
-    return rung
+    return tuning_step
 
 
-def _rate_first(bench: Bench) -> tuple[Rung, ...]:
+def _rate_first(bench: Bench) -> tuple[TuningStep, ...]:
     bold = _start(bench, 12.0)
     now = replace(bold, kd=0.02 * bold.kp)
-    rungs = [_rung(bench, "rate mode with gains from another craft", now)]
-    while (rungs[-1].is_wild or rungs[-1].noise > HOT) and len(rungs) < MOST_RUNGS:
+    steps = [_rung(bench, "rate mode with gains from another craft", now)]
+    while (steps[-1].is_wild or steps[-1].noise > HOT) and len(steps) < MOST_RUNGS:
         now = replace(now, kp=0.7 * now.kp, kd=0.7 * now.kd)
-        rungs.append(_rung(bench, "it shakes: lower P and D by a third", now))
-    rungs[-1] = replace(rungs[-1], is_kept=True)
+        steps.append(_rung(bench, "it shakes: lower P and D by a third", now))
+    steps[-1] = replace(steps[-1], is_kept=True)
     found = bench.relay().found
     if found is None:
-        return (*rungs, _rung(bench, "the relay finds no even swing: stay with these", now, kept=True))
-    rungs.append(_rung(bench, _relay_words(found), _from(found, bench), kept=True))
-    while rungs[-1].noise > HOT and len(rungs) < 2 * MOST_RUNGS:
-        rungs[-1] = replace(rungs[-1], is_kept=False)
-        c = rungs[-1].controller
+        return (*steps, _rung(bench, "the relay finds no even swing: stay with these", now, kept=True))
+    steps.append(_rung(bench, _relay_words(found), _from(found, bench), kept=True))
+    while steps[-1].noise > HOT and len(steps) < 2 * MOST_RUNGS:
+        steps[-1] = replace(steps[-1], is_kept=False)
+        c = steps[-1].controller
         calmer = replace(c, kd=0.7 * c.kd, kp=0.85 * c.kp, ki=0.85 * c.ki)
-        rungs.append(_rung(bench, "it hisses: lower D by a third, P a little", calmer, kept=True))
-    return (*rungs, _angle(bench, rungs[-1]))
+        steps.append(_rung(bench, "it hisses: lower D by a third, P a little", calmer, kept=True))
+    return (*steps, _angle(bench, steps[-1]))
 
 
-def _angle(bench: Bench, rate: Rung) -> Rung:
-    """Return the rung that puts an angle loop on top: P alone, crossing over at a quarter of the rate loop's frequency."""
+def _angle(bench: Bench, rate: TuningStep) -> TuningStep:
+    """Return the tuning_step that puts an angle loop on top: P alone, crossing over at a quarter of the rate loop's frequency."""
     target = rate.margins.crossover_rad_s / 4.0
 
     def closed(w: Array) -> ComplexArray:

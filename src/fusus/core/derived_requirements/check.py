@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from typing import Literal
 
-from fusus.core.derived_requirements.derive import DerivedNeed
+from fusus.core.derived_requirements.derive import DerivedRequirement
 from fusus.core.frames.units import from_si
 from fusus.core.parts.fields import fields_of
 from fusus.core.parts.fitting import Fitting
@@ -31,7 +31,7 @@ class Climate:
 
 
 def check_part(
-    part: Completed, needs: tuple[DerivedNeed, ...], fitting: Fitting, climate: Climate
+    part: Completed, needs: tuple[DerivedRequirement, ...], fitting: Fitting, climate: Climate
 ) -> tuple[Check, ...]:
     """Return all checks of a part; those that fail come first."""
     by_key = {n.key: n for n in needs}
@@ -88,7 +88,7 @@ def check_part(
     return tuple(sorted(found, key=lambda c: (c.kept, c.kind == "advice")))
 
 
-def _imu(part: Completed, needs: dict[str, DerivedNeed], fitting: Fitting) -> list[Check]:
+def _imu(part: Completed, needs: dict[str, DerivedRequirement], fitting: Fitting) -> list[Check]:
     gyro, acc = inertial_models(part, fitting)
     out = _compare(needs, "gyro_range", part.value("gyro_range"))
     out += _compare(needs, "acc_range", part.value("acc_range"))
@@ -108,7 +108,7 @@ def _imu(part: Completed, needs: dict[str, DerivedNeed], fitting: Fitting) -> li
     return out
 
 
-def _compare(needs: dict[str, DerivedNeed], key: str, value: float) -> list[Check]:
+def _compare(needs: dict[str, DerivedRequirement], key: str, value: float) -> list[Check]:
     need = needs.get(key)
     if need is None:
         return []

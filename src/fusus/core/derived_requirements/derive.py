@@ -21,7 +21,7 @@ GRAVITY_TAU_S = 5.0  # how long a tilt estimate leans on the gyro alone
 
 
 @dataclass(frozen=True, slots=True)
-class DerivedNeed:
+class DerivedRequirement:
     """A figure that a part must reach: at least or at most ``value`` (SI of ``quantity``), shown in ``unit``."""
 
     key: str
@@ -48,7 +48,7 @@ def _limit(requirements: tuple[Requirement, ...], quantity: str) -> float | None
 def derive(
     frame: Airframe, mission: Mission, requirements: tuple[Requirement, ...], modes: tuple[Mode, ...], site: Site,
     density_kg_m3: float, horizontal_ut: float,
-) -> tuple[DerivedNeed, ...]:  # fmt: skip
+) -> tuple[DerivedRequirement, ...]:  # fmt: skip
     """Return the needs of a brief.
 
     Parameters
@@ -70,7 +70,7 @@ def derive(
 
     Returns
     -------
-    tuple of DerivedNeed
+    tuple of DerivedRequirement
         Ranges and rates first, then accuracies; only for sensors that the brief gives a reason for.
     """
     g = site.gravity_m_s2
@@ -84,33 +84,33 @@ def derive(
 
 def _ranges(
     frame: Airframe, mission: Mission, modes: tuple[Mode, ...], g: float, thrust_to_weight: float
-) -> list[DerivedNeed]:
+) -> list[DerivedRequirement]:
     rate = max([GYRO_RATES_RAD_S.get(m, USUAL_RATE_RAD_S) for m in modes], default=USUAL_RATE_RAD_S)
     shake = PEAK * mission.vibration_gyro_rad_s
     force = thrust_to_weight * g
     shake_f = PEAK * mission.vibration_acc_m_s2
     return [
-        DerivedNeed(
+        DerivedRequirement(
             "gyro_range", "Gyro range", "at least", MARGIN * (rate + shake), "rate", "deg/s",
             f"manoeuvres to {math.degrees(rate):.0f} °/s, vibration peaks of {math.degrees(shake):.1f} °/s, {MARGIN:g} times both",
         ),
-        DerivedNeed(
+        DerivedRequirement(
             "acc_range", "Accelerometer range", "at least", MARGIN * (force + shake_f), "acceleration", "g",
             f"full thrust gives {thrust_to_weight:.1f} g, vibration peaks {shake_f / g:.2f} g, {MARGIN:g} times both",
         ),
     ]  # fmt: skip
 
 
-def _rates(frame: Airframe, mission: Mission, modes: tuple[Mode, ...], rotor_hz: float) -> list[DerivedNeed]:
+def _rates(frame: Airframe, mission: Mission, modes: tuple[Mode, ...], rotor_hz: float) -> list[DerivedRequirement]:
     bandwidth = 10.0 * math.sqrt(0.25 / frame.arm_m)
     loop = max(100.0, 20.0 * bandwidth)
     harmonics = 2.2 * 2 * rotor_hz
     out = [
-        DerivedNeed(
+        DerivedRequirement(
             "loop_rate", "Rate loop", "at least", loop, "frequency", "Hz",
             f"a craft of this size turns with some {bandwidth:.0f} Hz of bandwidth; twenty samples a period keep the phase",
         ),
-        DerivedNeed(
+        DerivedRequirement(
             "gyro_rate", "IMU rate", "at least", max(loop, harmonics), "frequency", "Hz",
             f"the loop, and 2.2 times the rotors' second harmonic ({2 * rotor_hz:.0f} Hz in the hover), else vibration folds "
             "down into the band",
@@ -118,7 +118,7 @@ def _rates(frame: Airframe, mission: Mission, modes: tuple[Mode, ...], rotor_hz:
     ]  # fmt: skip
     if {"altitude-hold", "position-hold", "return", "follow-path"} & set(modes):
         out.append(
-            DerivedNeed(
+            DerivedRequirement(
                 "baro_rate", "Barometer rate", "at least", 20.0, "frequency", "Hz",
                 "a height loop of 1 Hz wants twenty samples a period; beyond 200 Hz nothing is gained",
             )
@@ -126,20 +126,20 @@ def _rates(frame: Airframe, mission: Mission, modes: tuple[Mode, ...], rotor_hz:
     return out
 
 
-def _inertial(requirements: tuple[Requirement, ...], mission: Mission, g: float) -> list[DerivedNeed]:
+def _inertial(requirements: tuple[Requirement, ...], mission: Mission, g: float) -> list[DerivedRequirement]:
     out = []
     tilt, outage = _limit(requirements, "tilt"), _limit(requirements, "outage")
     if tilt is not None:
         out += [
-            DerivedNeed(
+            DerivedRequirement(
                 "gyro_noise", "Gyro noise", "at most", SHARE * tilt / math.sqrt(GRAVITY_TAU_S), "rate noise", "mdeg/s/√Hz",
                 f"half the tilt limit in {GRAVITY_TAU_S:g} s on the gyro alone, as N √t",
             ),
-            DerivedNeed(
+            DerivedRequirement(
                 "gyro_bias", "Gyro bias left", "at most", SHARE * tilt / GRAVITY_TAU_S, "rate", "deg/s",
                 f"half the tilt limit in {GRAVITY_TAU_S:g} s, as b t",
             ),
-            DerivedNeed(
+            DerivedRequirement(
                 "acc_bias", "Accelerometer bias left", "at most", SHARE * tilt * g, "acceleration", "mg",
                 "a level bias reads as tilt b/g: half the tilt limit",
             ),
@@ -147,11 +147,11 @@ def _inertial(requirements: tuple[Requirement, ...], mission: Mission, g: float)
     if outage is not None and mission.outage_s > 0:
         t = mission.outage_s
         out += [
-            DerivedNeed(
+            DerivedRequirement(
                 "acc_bias_outage", "Accelerometer bias or tilt in the outage", "at most", SHARE * outage * 2 / t**2,
                 "acceleration", "mg", f"half the outage limit, as ½ b t²; {math.degrees(outage / t**2 / g):.2f}° of tilt do it too",
             ),
-            DerivedNeed(
+            DerivedRequirement(
                 "gyro_bias_outage", "Gyro bias left in the outage", "at most", SHARE * outage * 6 / (g * t**3), "rate",
                 "deg/h", f"half the outage limit in {t:g} s, as g b t³/6",
             ),
@@ -162,27 +162,27 @@ def _inertial(requirements: tuple[Requirement, ...], mission: Mission, g: float)
 def _aiding(
     requirements: tuple[Requirement, ...], mission: Mission, modes: tuple[Mode, ...], horizontal_ut: float,
     pascals_per_metre: float,
-) -> list[DerivedNeed]:  # fmt: skip
+) -> list[DerivedRequirement]:  # fmt: skip
     out = []
     heading, height = _limit(requirements, "heading"), _limit(requirements, "height")
     position, velocity = _limit(requirements, "position"), _limit(requirements, "velocity")
     if heading is not None:
         out.append(
-            DerivedNeed(
+            DerivedRequirement(
                 "mag_error", "Field error left", "at most", horizontal_ut * math.sin(min(1.5, SHARE * heading)), "field", "µT",
                 f"half the heading limit in a horizontal field of {horizontal_ut:.1f} µT, asin(d/H)",
             )
         )  # fmt: skip
     if height is not None:
         out.append(
-            DerivedNeed(
+            DerivedRequirement(
                 "baro_noise", "Pressure noise", "at most", SHARE * height * pascals_per_metre, "pressure", "Pa",
                 f"half the height limit at {pascals_per_metre:.1f} Pa a metre",
             )
         )  # fmt: skip
     if position is not None:
         out.append(
-            DerivedNeed(
+            DerivedRequirement(
                 "fix_rate", "Fix rate", "at least", max(5.0, mission.speed_m_s / position), "frequency", "Hz",
                 f"at {mission.speed_m_s:g} m/s the craft moves less than the position limit between fixes, and never fewer than 5 a second "
                 "for holding a position",
@@ -190,6 +190,8 @@ def _aiding(
         )  # fmt: skip
     if velocity is not None:
         out.append(
-            DerivedNeed("fix_speed", "GNSS speed error", "at most", velocity, "speed", "m/s", "the velocity limit; filters average it")
+            DerivedRequirement(
+                "fix_speed", "GNSS speed error", "at most", velocity, "speed", "m/s", "the velocity limit; filters average it",
+            )
         )  # fmt: skip
     return out

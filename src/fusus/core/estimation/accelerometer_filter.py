@@ -10,7 +10,7 @@ from fusus.core.control.sections import sections_of, through
 from fusus.core.estimation.replay import EstimatorInput
 
 
-def felt_through(filters: tuple[LowPass, ...], given: EstimatorInput) -> EstimatorInput:
+def filter_accelerometer(filters: tuple[LowPass, ...], given: EstimatorInput) -> EstimatorInput:
     """Return a recording whose specific force has passed through filters, as on the board, at the recording's own rate."""
     if not filters or len(given.t_s) < 3:
         return given

@@ -28,7 +28,7 @@ class Phase:
 
 
 @dataclass(frozen=True, slots=True)
-class Course:
+class Trajectory:
     """A mission laid out in steps of ``step_s``: what the recursion needs, and the motion it came from.
 
     ``t_s`` (N,) ends of steps; ``rot_mid``, ``rot_end`` (N, 3, 3) body to north-east-down; ``force_n`` (N, 3) mean specific
@@ -128,7 +128,7 @@ def waypoints(m: Mission) -> tuple[list[Waypoint], tuple[Phase, ...]]:
     return p, tuple(phases)
 
 
-def lay_out(mission: Mission, site: Site, height_m: float = 0.0, step_s: float = STEP_S) -> Course:
+def lay_out(mission: Mission, site: Site, height_m: float = 0.0, step_s: float = STEP_S) -> Trajectory:
     """Return a mission in steps, flown ``height_m`` above the sea.
 
     Wind blows against the first leg; steel lies in the middle of the way back.
@@ -167,7 +167,7 @@ def lay_out(mission: Mission, site: Site, height_m: float = 0.0, step_s: float =
     place = np.array(
         [field_n[0] / horizontal, field_n[1] / horizontal, field_n[2] / horizontal, site.gravity_m_s2, horizontal]
     )
-    return Course(
+    return Trajectory(
         mission, site, step_s, phases, motion, t, mean(rot), np.ascontiguousarray(rot[ends]), mean(force_n),
         np.ascontiguousarray(motion.rate_b[ends]), motion.vel_n[ends], motion.acc_n[ends], height,
         np.ascontiguousarray(profiles), (t < outage[0]) | (t >= outage[1]),

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from fusus.core.arrays import Array, BoolArray, ByteArray, IntArray
-from fusus.core.mission.trajectory import PROFILES, Course
+from fusus.core.mission.trajectory import PROFILES, Trajectory
 from fusus.core.noise import markov_sigma_of_instability
 from fusus.core.parts.models import SuiteModel
 from fusus.core.prediction import kernel
@@ -46,7 +46,7 @@ class Source:
 
 @dataclass(frozen=True, slots=True)
 class Design:
-    """All numbers of one suite on one course, as the kernel takes them."""
+    """All numbers of one suite on one trajectory, as the kernel takes them."""
 
     due: ByteArray
     q_filter: Array
@@ -78,20 +78,20 @@ def ranges_of(sources: tuple[Source, ...]) -> IntArray:
     return np.array(rows, dtype=np.int64)
 
 
-def design(suite: SuiteModel, course: Course, course_heading: bool = False) -> Design:
-    """Return a suite's design. ``course_heading`` takes heading from the GNSS course instead of the magnetometer."""
-    m = course.mission
-    due, rf, rt = _measurements(suite, course, course_heading)
+def design(suite: SuiteModel, trajectory: Trajectory, course_heading: bool = False) -> Design:
+    """Return a suite's design. ``course_heading`` takes heading from the GNSS trajectory instead of the magnetometer."""
+    m = trajectory.mission
+    due, rf, rt = _measurements(suite, trajectory, course_heading)
     gyro, acc = suite.gyro, suite.acc
-    turning = float(np.sqrt(np.mean(course.profiles[:, 1:4] ** 2)))
+    turning = float(np.sqrt(np.mean(trajectory.profiles[:, 1:4] ** 2)))
     shaken_acc = (VIBRATION_LEAK * m.vibration_acc_m_s2) ** 2 / suite.imu_rate_hz
     shaken_gyro = (VIBRATION_LEAK * m.vibration_gyro_rad_s) ** 2 / suite.imu_rate_hz
     b_gyro, b_acc = markov_sigma_of_instability(gyro.instability), markov_sigma_of_instability(acc.instability)
     warm = m.warming_k**2 / 180.0
     rectified = acc.vibration_rectification * m.vibration_acc_m_s2**2
-    acc_left = math.hypot(acc.bias, acc.scale * course.site.gravity_m_s2, rectified)
+    acc_left = math.hypot(acc.bias, acc.scale * trajectory.site.gravity_m_s2, rectified)
     q_true = np.array([gyro.noise**2 + shaken_gyro, acc.noise**2 + shaken_acc, gyro.walk**2, acc.walk**2, 0.0])
-    weather = (m.weather_pa * course.metres_per_pascal) ** 2
+    weather = (m.weather_pa * trajectory.metres_per_pascal) ** 2
     q_filter = np.array(
         [
             q_true[0] + (gyro.scale * turning) ** 2 + (gyro.misalignment_rad * turning) ** 2,
@@ -104,7 +104,7 @@ def design(suite: SuiteModel, course: Course, course_heading: bool = False) -> D
     start = np.array([0.0] * 3 + [1e-3**2] * 3 + [0.03**2, 0.03**2, START_HEADING_RAD**2] + [gyro.bias**2] * 3)
     p_filter = np.diag(np.concatenate([start + 1e-12, [acc_left**2] * 3, [0.05**2]]))
     p_true = np.diag(np.concatenate([start, [acc.bias**2] * 3, [0.0]]))
-    sources = tuple(sorted((s for s in _sources(suite, course) if s.sigma > 0), key=lambda s: s.kind))
+    sources = tuple(sorted((s for s in _sources(suite, trajectory) if s.sigma > 0), key=lambda s: s.kind))
     return Design(due, q_filter, q_true, rf, rt, p_filter, p_true, sources)
 
 
@@ -116,74 +116,78 @@ def _every(n: int, rate_hz: float, step_s: float) -> tuple[BoolArray, float]:
     return (np.arange(n) % round(1.0 / per_step)) == 0, 1.0
 
 
-def _measurements(suite: SuiteModel, course: Course, course_heading: bool) -> tuple[ByteArray, Array, Array]:
+def _measurements(suite: SuiteModel, trajectory: Trajectory, course_heading: bool) -> tuple[ByteArray, Array, Array]:
     """Return which measurements are due (N, 15), and their variances for the filter and in truth (N, 15)."""
-    n = len(course.t_s)
+    n = len(trajectory.t_s)
     due = np.zeros((n, kernel.MEASUREMENTS), dtype=np.uint8)
     rf, rt = np.ones((n, kernel.MEASUREMENTS)), np.zeros((n, kernel.MEASUREMENTS))
     gnss = suite.gnss
     if gnss is not None:
-        when, per = _every(n, gnss.rate_hz, course.step_s)
-        when &= course.visible
+        when, per = _every(n, gnss.rate_hz, trajectory.step_s)
+        when &= trajectory.visible
         for i, (white, wander) in enumerate(
             [(gnss.white_horizontal_m, gnss.wander_horizontal_m)] * 2
             + [(gnss.white_vertical_m, gnss.wander_vertical_m)]
         ):
             due[:, kernel.POSITION + i] = when
             rt[:, kernel.POSITION + i] = white**2 / per
-            rf[:, kernel.POSITION + i] = white**2 / per + wander**2 * CORRELATED_S / course.step_s
+            rf[:, kernel.POSITION + i] = white**2 / per + wander**2 * CORRELATED_S / trajectory.step_s
         for i, speed in enumerate([gnss.velocity_horizontal_m_s] * 2 + [gnss.velocity_vertical_m_s]):
             due[:, kernel.VELOCITY + i] = when
             rt[:, kernel.VELOCITY + i] = speed**2 / per
             rf[:, kernel.VELOCITY + i] = speed**2 / per + 0.01**2
     else:
-        due[:, kernel.GRAVITY] = due[:, kernel.GRAVITY + 1] = ~course.rests
-        tilt = (MOTION_M_S2 / course.site.gravity_m_s2) ** 2 * min(1.0, 2 * MOTION_TAU_S / course.step_s)
+        due[:, kernel.GRAVITY] = due[:, kernel.GRAVITY + 1] = ~trajectory.rests
+        tilt = (MOTION_M_S2 / trajectory.site.gravity_m_s2) ** 2 * min(1.0, 2 * MOTION_TAU_S / trajectory.step_s)
         rf[:, kernel.GRAVITY :] = rt[:, kernel.GRAVITY :] = tilt
     if suite.baro is not None:
-        when, per = _every(n, suite.baro_rate_hz, course.step_s)
+        when, per = _every(n, suite.baro_rate_hz, trajectory.step_s)
         due[:, kernel.BARO] = when
-        mpp = course.metres_per_pascal
+        mpp = trajectory.metres_per_pascal
         rt[:, kernel.BARO] = (suite.baro.noise_pa * mpp) ** 2 / per
-        airflow = course.profiles[:, PROFILES.index("airflow")]
+        airflow = trajectory.profiles[:, PROFILES.index("airflow")]
         rf[:, kernel.BARO] = rt[:, kernel.BARO] + (suite.baro.airflow_cp * airflow) ** 2 + 0.05**2
     if suite.rangefinder is not None:
         ranger = suite.rangefinder
-        when, per = _every(n, ranger.rate_hz, course.step_s)
-        due[:, kernel.RANGE] = when & (course.height_m > ranger.low_m) & (course.height_m < ranger.high_m)
-        spread = (ranger.noise_m / math.sqrt(per)) ** 2 + (ranger.noise_share * course.height_m) ** 2
+        when, per = _every(n, ranger.rate_hz, trajectory.step_s)
+        due[:, kernel.RANGE] = when & (trajectory.height_m > ranger.low_m) & (trajectory.height_m < ranger.high_m)
+        spread = (ranger.noise_m / math.sqrt(per)) ** 2 + (ranger.noise_share * trajectory.height_m) ** 2
         rt[:, kernel.RANGE], rf[:, kernel.RANGE] = spread, spread + 0.03**2
-    _heading(suite, course, course_heading, due, rf, rt)
+    _heading(suite, trajectory, course_heading, due, rf, rt)
     for i in range(3):
-        due[:, kernel.STILL + i] = course.rests
+        due[:, kernel.STILL + i] = trajectory.rests
         rf[:, kernel.STILL + i] = rt[:, kernel.STILL + i] = STILL_M_S**2
     return due, rf, rt
 
 
-def _heading(suite: SuiteModel, course: Course, course_heading: bool, due: ByteArray, rf: Array, rt: Array) -> None:
-    h, n = course.place[4], len(course.t_s)
+def _heading(
+    suite: SuiteModel, trajectory: Trajectory, course_heading: bool, due: ByteArray, rf: Array, rt: Array
+) -> None:
+    h, n = trajectory.place[4], len(trajectory.t_s)
     if suite.mag is not None and not course_heading:
-        when, per = _every(n, suite.mag_rate_hz, course.step_s)
-        steel = np.hypot(course.profiles[:, PROFILES.index("steel n")], course.profiles[:, PROFILES.index("steel e")])
-        total = h * math.hypot(1.0, course.place[2])
+        when, per = _every(n, suite.mag_rate_hz, trajectory.step_s)
+        steel = np.hypot(
+            trajectory.profiles[:, PROFILES.index("steel n")], trajectory.profiles[:, PROFILES.index("steel e")]
+        )
+        total = h * math.hypot(1.0, trajectory.place[2])
         due[:, kernel.HEADING] = when & (steel < STEEL_GATE * total)
         rt[:, kernel.HEADING] = (suite.mag.noise_ut / h) ** 2 / per
-        current = course.profiles[:, PROFILES.index("current")]
+        current = trajectory.profiles[:, PROFILES.index("current")]
         fixed = suite.mag.hard_iron_ut**2 + (suite.mag.soft_iron * total) ** 2 + (suite.mag.motor_ut_a * current) ** 2
         rf[:, kernel.HEADING] = rt[:, kernel.HEADING] + (
-            (fixed * CORRELATED_S / course.step_s + steel**2) / h**2 + math.radians(1.0) ** 2
+            (fixed * CORRELATED_S / trajectory.step_s + steel**2) / h**2 + math.radians(1.0) ** 2
         )
     elif suite.gnss is not None:
-        speed = np.hypot(course.vel_n[:, 0], course.vel_n[:, 1])
-        when, _ = _every(n, suite.gnss.rate_hz, course.step_s)
-        due[:, kernel.COURSE] = when & course.visible & (speed > SLOWEST_COURSE_M_S)
-        crab = np.arctan(GUST_SHARE * course.mission.wind_m_s / np.maximum(speed, SLOWEST_COURSE_M_S))
+        speed = np.hypot(trajectory.vel_n[:, 0], trajectory.vel_n[:, 1])
+        when, _ = _every(n, suite.gnss.rate_hz, trajectory.step_s)
+        due[:, kernel.COURSE] = when & trajectory.visible & (speed > SLOWEST_COURSE_M_S)
+        crab = np.arctan(GUST_SHARE * trajectory.mission.wind_m_s / np.maximum(speed, SLOWEST_COURSE_M_S))
         rt[:, kernel.COURSE] = (suite.gnss.velocity_horizontal_m_s / np.maximum(speed, SLOWEST_COURSE_M_S)) ** 2
         rf[:, kernel.COURSE] = rt[:, kernel.COURSE] + crab**2
 
 
-def _sources(suite: SuiteModel, course: Course) -> list[Source]:
-    m, k = course.mission, kernel
+def _sources(suite: SuiteModel, trajectory: Trajectory) -> list[Source]:
+    m, k = trajectory.mission, kernel
     gyro, acc = suite.gyro, suite.acc
     out: list[Source] = []
     b_gyro, b_acc = markov_sigma_of_instability(gyro.instability), markov_sigma_of_instability(acc.instability)
@@ -212,7 +216,7 @@ def _sources(suite: SuiteModel, course: Course) -> list[Source]:
         gust = math.atan(GUST_SHARE * m.wind_m_s / max(m.speed_m_s, SLOWEST_COURSE_M_S))
         out.append(Source("crab in the wind", k.CRAB, 0, "one", gust, GUST_TAU_S))
     if suite.baro is not None:
-        mpp = course.metres_per_pascal
+        mpp = trajectory.metres_per_pascal
         out += [
             Source("weather", k.PRESSURE, 0, "one", m.weather_pa * mpp, WEATHER_TAU_S, grows=True),
             Source("airflow on the barometer", k.PRESSURE, 0, "airflow", suite.baro.airflow_cp),
@@ -230,20 +234,20 @@ def _sources(suite: SuiteModel, course: Course) -> list[Source]:
     return out
 
 
-def arms(course: Course, arm_b_m: tuple[float, float, float]) -> Array:
+def arms(trajectory: Trajectory, arm_b_m: tuple[float, float, float]) -> Array:
     """Return the antenna's offset and what turning makes of it, (N, 6), m and m/s, north-east-down."""
     arm = np.array(arm_b_m)
-    moved = np.einsum("nij,nj->ni", course.rot_end, np.cross(course.rate_end, arm))
-    return np.ascontiguousarray(np.hstack([course.rot_end @ arm, moved]))
+    moved = np.einsum("nij,nj->ni", trajectory.rot_end, np.cross(trajectory.rate_end, arm))
+    return np.ascontiguousarray(np.hstack([trajectory.rot_end @ arm, moved]))
 
 
-def direct_table(course: Course, sources: tuple[Source, ...], ranges: IntArray) -> Array:
+def direct_table(trajectory: Trajectory, sources: tuple[Source, ...], ranges: IntArray) -> Array:
     """Return how a unit of each source shows in each measurement itself, (N, 15, D): counted from ``ranges``' first."""
     deepest = int((ranges[:, 1] - ranges[:, 0]).max(initial=1))
-    out = np.zeros((len(course.t_s), kernel.MEASUREMENTS, max(deepest, 1)))
-    rot, k = course.rot_end, kernel
-    cos, sin, _, gravity, horizontal = course.place
-    spin = _turned_rate(course)
+    out = np.zeros((len(trajectory.t_s), kernel.MEASUREMENTS, max(deepest, 1)))
+    rot, k = trajectory.rot_end, kernel
+    cos, sin, _, gravity, horizontal = trajectory.place
+    spin = _turned_rate(trajectory)
     for m in range(k.MEASUREMENTS):
         for j in range(ranges[m, 0], ranges[m, 1]):
             s = sources[j]
@@ -253,7 +257,7 @@ def direct_table(course: Course, sources: tuple[Source, ...], ranges: IntArray) 
             elif s.kind == k.ARM:
                 unit = -rot[:, m, s.axis] if m < 3 else -spin[:, m - 3, s.axis]
             elif s.kind == k.DELAY:
-                unit = course.vel_n[:, m] if m < 3 else course.acc_n[:, m - 3]
+                unit = trajectory.vel_n[:, m] if m < 3 else trajectory.acc_n[:, m - 3]
             elif s.kind in (k.PRESSURE, k.CRAB):
                 unit = -1.0
             elif s.kind == k.FIELD_BODY:
@@ -262,13 +266,13 @@ def direct_table(course: Course, sources: tuple[Source, ...], ranges: IntArray) 
                 unit = (-sin if s.axis == 0 else cos) / horizontal
             elif s.kind == k.FORCE:
                 unit = rot[:, 1, s.axis] / gravity if m == k.GRAVITY else -rot[:, 0, s.axis] / gravity
-            out[:, m, j - ranges[m, 0]] = unit * course.profiles[:, PROFILES.index(s.profile)]
+            out[:, m, j - ranges[m, 0]] = unit * trajectory.profiles[:, PROFILES.index(s.profile)]
     return out
 
 
-def _turned_rate(course: Course) -> Array:
+def _turned_rate(trajectory: Trajectory) -> Array:
     """Return R [ω×], (N, 3, 3)."""
-    x, y, z = course.rate_end.T
+    x, y, z = trajectory.rate_end.T
     zero = np.zeros_like(x)
     skew = np.stack([zero, -z, y, z, zero, -x, -y, x, zero], axis=1).reshape(-1, 3, 3)
-    return np.asarray(course.rot_end @ skew)
+    return np.asarray(trajectory.rot_end @ skew)

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass, replace
 
-from fusus.core.mission.trajectory import Course
+from fusus.core.mission.trajectory import Trajectory
 from fusus.core.parts.fitting import Fitting
 from fusus.core.parts.models import SuiteModel, suite_model
 from fusus.core.parts.part import Completed
@@ -90,14 +90,14 @@ def improvements(suite: SuiteModel) -> dict[str, SuiteModel]:
 
 
 def sensitivities(
-    suite: SuiteModel, course: Course, requirements: tuple[Requirement, ...], course_heading: bool = False
+    suite: SuiteModel, trajectory: Trajectory, requirements: tuple[Requirement, ...], course_heading: bool = False
 ) -> tuple[Sensitivity, ...]:
     """Return the gain of each improvement on each requirement."""
-    tables = Tables(course)
-    before = _values(suite, course, requirements, course_heading, tables)
+    tables = Tables(trajectory)
+    before = _values(suite, trajectory, requirements, course_heading, tables)
     out = []
     for change, better in improvements(suite).items():
-        after = _values(better, course, requirements, course_heading, tables)
+        after = _values(better, trajectory, requirements, course_heading, tables)
         gains = tuple(
             None if a is None or b is None or b == 0 else 1 - a / b for a, b in zip(after, before, strict=True)
         )
@@ -106,18 +106,22 @@ def sensitivities(
 
 
 def _values(
-    suite: SuiteModel, course: Course, requirements: tuple[Requirement, ...], course_heading: bool, tables: Tables
+    suite: SuiteModel,
+    trajectory: Trajectory,
+    requirements: tuple[Requirement, ...],
+    course_heading: bool,
+    tables: Tables,
 ) -> tuple[float | None, ...]:
-    true = Recursion(suite, course, course_heading, keeps=False, tables=tables).true
-    return tuple(f.value for f in figures_of(requirements, true, course, suite))
+    true = Recursion(suite, trajectory, course_heading, keeps=False, tables=tables).true
+    return tuple(f.value for f in figures_of(requirements, true, trajectory, suite))
 
 
 def swaps(
-    choice: Choice, parts: tuple[Completed, ...], course: Course, requirements: tuple[Requirement, ...],
+    choice: Choice, parts: tuple[Completed, ...], trajectory: Trajectory, requirements: tuple[Requirement, ...],
     fitting: Fitting, course_heading: bool = False,
 ) -> tuple[Swap, ...]:  # fmt: skip
     """Return every suite that differs by one part, cheapest first."""
-    tables = Tables(course)
+    tables = Tables(trajectory)
     out = []
     for part in parts:
         other = _with(choice, part)
@@ -127,7 +131,7 @@ def swaps(
         model = suite_model(
             changed.imu, changed.barometer, changed.magnetometer, changed.receiver, changed.rangefinder, fitting
         )
-        values = _values(model, course, requirements, course_heading, tables)
+        values = _values(model, trajectory, requirements, course_heading, tables)
         out.append(Swap(old, part, changed, values, changed.total("price") - choice.total("price")))
     return tuple(sorted(out, key=lambda s: s.extra_price))
 

@@ -55,7 +55,7 @@ class _Specimens:
 
     def __init__(self, recursion: Recursion, runs: int, rng: np.random.Generator) -> None:
         self.rng, self.runs = rng, runs
-        self.suite, self.course, self.design = recursion.suite, recursion.course, recursion.design
+        self.suite, self.trajectory, self.design = recursion.suite, recursion.trajectory, recursion.design
         gyro, acc = self.suite.gyro, self.suite.acc
         self.gyro_matrix, self.acc_matrix = (
             self._matrix(gyro.scale, gyro.misalignment_rad),
@@ -74,7 +74,7 @@ class _Specimens:
         self._around()
 
     def _around(self) -> None:
-        suite, m, rng, runs = self.suite, self.course.mission, self.rng, self.runs
+        suite, m, rng, runs = self.suite, self.trajectory.mission, self.rng, self.runs
         if suite.gnss is not None:
             g = suite.gnss
             scale = np.array([g.wander_horizontal_m, g.wander_horizontal_m, g.wander_vertical_m])
@@ -85,7 +85,7 @@ class _Specimens:
             gust = np.arctan(d.GUST_SHARE * m.wind_m_s / max(m.speed_m_s, d.SLOWEST_COURSE_M_S))
             self.crab = _Drift(rng, (runs,), float(gust), d.GUST_TAU_S, False)
         if suite.baro is not None:
-            mpp = self.course.metres_per_pascal
+            mpp = self.trajectory.metres_per_pascal
             self.weather = _Drift(rng, (runs,), m.weather_pa * mpp, d.WEATHER_TAU_S, True)
             self.airflow = rng.standard_normal(runs) * suite.baro.airflow_cp
             self.baro_slope = rng.standard_normal(runs) * suite.baro.temperature_slope_pa_k * mpp
@@ -142,7 +142,7 @@ class _Estimate:
 
 
 def fly_many(recursion: Recursion, runs: int, seed: int, progress: Progress | None = None) -> Flights:
-    """Return the errors of simulated flights with the recursion's suite, course and gains.
+    """Return the errors of simulated flights with the recursion's suite, trajectory and gains.
 
     Parameters
     ----------
@@ -162,11 +162,11 @@ def fly_many(recursion: Recursion, runs: int, seed: int, progress: Progress | No
     """
     progress = progress or Silent()
     rng = np.random.default_rng(seed)
-    course = recursion.course
+    trajectory = recursion.trajectory
     sensors = _Specimens(recursion, runs, rng)
     start = np.sqrt(np.diag(recursion.design.p_true))
-    sub = course.sub_steps
-    motion, dt, gravity = course.motion, course.step_s / sub, course.site.gravity_m_s2
+    sub = trajectory.sub_steps
+    motion, dt, gravity = trajectory.motion, trajectory.step_s / sub, trajectory.site.gravity_m_s2
     zero = np.zeros((1, 3))
     truth = _Estimate(zero, zero, motion.q_nb[:1], zero, zero, np.zeros(1))
     turned = qt.from_rotation_vector(rng.standard_normal((runs, 3)) * start[6:9])
@@ -174,10 +174,10 @@ def fly_many(recursion: Recursion, runs: int, seed: int, progress: Progress | No
         np.zeros((runs, 3)), rng.standard_normal((runs, 3)) * start[3:6], qt.multiply(turned, motion.q_nb[:1]),
         np.zeros((runs, 3)), np.zeros((runs, 3)), np.zeros(runs),
     )  # fmt: skip
-    out = np.zeros((3, len(course.t_s), runs, 3))
-    warm, shake = course.profiles[:, PROFILES.index("warming")], course.profiles[:, PROFILES.index("shake")]
-    for t in range(len(course.t_s)):
-        progress.step(t, len(course.t_s), "Flying")
+    out = np.zeros((3, len(trajectory.t_s), runs, 3))
+    warm, shake = trajectory.profiles[:, PROFILES.index("warming")], trajectory.profiles[:, PROFILES.index("shake")]
+    for t in range(len(trajectory.t_s)):
+        progress.step(t, len(trajectory.t_s), "Flying")
         for i in range(t * sub, (t + 1) * sub):
             rate = 0.5 * (motion.rate_b[i] + motion.rate_b[i + 1])
             force = 0.5 * (motion.force_b[i] + motion.force_b[i + 1])
@@ -188,23 +188,23 @@ def fly_many(recursion: Recursion, runs: int, seed: int, progress: Progress | No
         _measure(recursion, sensors, truth, estimate, last_force, t)
         out[0, t], out[1, t] = estimate.p - truth.p, estimate.v - truth.v
         out[2, t] = qt.to_rotation_vector(qt.multiply(estimate.q, qt.conjugate(truth.q)))
-    progress.step(len(course.t_s), len(course.t_s), "Flying")
-    return Flights(course.t_s, out[0], out[1], out[2])
+    progress.step(len(trajectory.t_s), len(trajectory.t_s), "Flying")
+    return Flights(trajectory.t_s, out[0], out[1], out[2])
 
 
 def _measure(r: Recursion, s: _Specimens, truth: _Estimate, estimate: _Estimate, acc: Array, t: int) -> None:
     """Take the measurements of a step in, one after the other; residuals are prediction minus measurement."""
     due = r.design.due[t]
-    course, gnss = r.course, r.suite.gnss
+    trajectory, gnss = r.trajectory, r.suite.gnss
     noise = s.rng.standard_normal((k.MEASUREMENTS, s.runs)) * np.sqrt(r.design.r_true[t])[:, None]
     if gnss is not None:
-        wander, crab = s.wander.step(course.step_s) * s.wander_scale, s.crab.step(course.step_s)
-        rate = course.rate_end[t]
-        antenna = truth.p + qt.rotate(truth.q, s.arm) - course.vel_n[t] * s.late_s[:, None] + wander
-        speed = truth.v + qt.rotate(truth.q, np.cross(rate, s.arm)) - course.acc_n[t] * s.late_s[:, None]
+        wander, crab = s.wander.step(trajectory.step_s) * s.wander_scale, s.crab.step(trajectory.step_s)
+        rate = trajectory.rate_end[t]
+        antenna = truth.p + qt.rotate(truth.q, s.arm) - trajectory.vel_n[t] * s.late_s[:, None] + wander
+        speed = truth.v + qt.rotate(truth.q, np.cross(rate, s.arm)) - trajectory.acc_n[t] * s.late_s[:, None]
         arm = np.array(gnss.lever_arm_b_m)
-    weather = s.weather.step(course.step_s) if r.suite.baro is not None else np.zeros(s.runs)
-    column = dict(zip(PROFILES, course.profiles[t], strict=True))
+    weather = s.weather.step(trajectory.step_s) if r.suite.baro is not None else np.zeros(s.runs)
+    column = dict(zip(PROFILES, trajectory.profiles[t], strict=True))
     for m in np.flatnonzero(due):
         if m < k.VELOCITY:
             x = (estimate.p + qt.rotate(estimate.q, arm) - antenna)[:, m]
@@ -225,16 +225,16 @@ def _measure(r: Recursion, s: _Specimens, truth: _Estimate, estimate: _Estimate,
         else:
             # The direction of gravity that the accelerometer shows, against the estimate's.
             f = qt.rotate(estimate.q, np.broadcast_to(acc - estimate.ba, (s.runs, 3)))
-            true_f = qt.rotate(truth.q, course.motion.force_b[(t + 1) * course.sub_steps])
-            x = ((f - true_f)[:, 1] if m == k.GRAVITY else -(f - true_f)[:, 0]) / course.place[3]
+            true_f = qt.rotate(truth.q, trajectory.motion.force_b[(t + 1) * trajectory.sub_steps])
+            x = ((f - true_f)[:, 1] if m == k.GRAVITY else -(f - true_f)[:, 0]) / trajectory.place[3]
         estimate.correct(r.gains[t, m], x + noise[m])
 
 
 def _heading_residual(
     r: Recursion, s: _Specimens, truth: _Estimate, estimate: _Estimate, column: dict[str, float]
 ) -> Array:
-    course = r.course
-    cos, sin, tan_dip, _, horizontal = course.place
+    trajectory = r.trajectory
+    cos, sin, tan_dip, _, horizontal = trajectory.place
     field = horizontal * np.array([cos, sin, tan_dip])
     disturbed = field + np.concatenate(
         [s.steel * [column["steel n"], column["steel e"]], np.zeros((s.runs, 1))], axis=1

@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from fusus.core.arrays import Array, IntArray
-from fusus.core.mission.trajectory import Course
+from fusus.core.mission.trajectory import Trajectory
 from fusus.core.parts.models import SuiteModel
 from fusus.core.prediction import kernel
 from fusus.core.prediction.design import Design, Source, arms, design, direct_table, ranges_of
@@ -15,7 +15,7 @@ from fusus.core.requirements import Requirement
 
 @dataclass(frozen=True, slots=True)
 class Spread:
-    """Variances along a course, (N, 11): position, velocity and attitude by axis, then the covariances of north and
+    """Variances along a trajectory, (N, 11): position, velocity and attitude by axis, then the covariances of north and
     east in position and in attitude. SI units."""
 
     t_s: Array
@@ -52,17 +52,17 @@ class Budget:
 class Prediction:
     """All that the covariance recursion says of a suite."""
 
-    course: Course
+    trajectory: Trajectory
     spread: Spread
     figures: tuple[Figure, ...]
     budgets: tuple[Budget, ...] = ()
 
 
 class Tables:
-    """What depends on the course alone and is the same for many suites, computed once."""
+    """What depends on the trajectory alone and is the same for many suites, computed once."""
 
-    def __init__(self, course: Course) -> None:
-        self._course = course
+    def __init__(self, trajectory: Trajectory) -> None:
+        self._course = trajectory
         self._arms: dict[tuple[float, float, float], Array] = {}
         self._direct: dict[tuple[tuple[int, int, str], ...], tuple[IntArray, Array]] = {}
 
@@ -82,23 +82,23 @@ class Tables:
 
 
 class Recursion:
-    """One suite's recursion on one course; the gains are kept for the budget and for simulated flights."""
+    """One suite's recursion on one trajectory; the gains are kept for the budget and for simulated flights."""
 
     def __init__(
-        self, suite: SuiteModel, course: Course, course_heading: bool = False, keeps: bool = True,
+        self, suite: SuiteModel, trajectory: Trajectory, course_heading: bool = False, keeps: bool = True,
         tables: "Tables | None" = None,
     ) -> None:  # fmt: skip
-        self.suite, self.course = suite, course
-        self.design = design(suite, course, course_heading)
-        self._tables = tables or Tables(course)
-        n = len(course.t_s)
+        self.suite, self.trajectory = suite, trajectory
+        self.design = design(suite, trajectory, course_heading)
+        self._tables = tables or Tables(trajectory)
+        n = len(trajectory.t_s)
         self.gains = np.zeros((n if keeps else 1, kernel.MEASUREMENTS, kernel.STATES))
         self._keeps = keeps
         self.claimed = np.zeros((n, kernel.OUTPUTS))
         self.true = self._run(self.design, designs=True)
 
     def _run(self, d: Design, designs: bool) -> Array:
-        c = self.course
+        c = self.trajectory
         true = np.zeros((len(c.t_s), kernel.OUTPUTS))
         arm = self.suite.gnss.lever_arm_b_m if self.suite.gnss else (0.0, 0.0, 0.0)
         ranges, direct = self._tables.of_sources(d.sources)
@@ -110,8 +110,8 @@ class Recursion:
         return true
 
     def spread(self) -> Spread:
-        """Return the variances along the course."""
-        return Spread(self.course.t_s, self.true, self.claimed)
+        """Return the variances along the trajectory."""
+        return Spread(self.trajectory.t_s, self.true, self.claimed)
 
     def by_group(self) -> dict[str, Array]:
         """Return the true variances (N, 11) that each group of sources causes alone under the designed gains.
@@ -156,7 +156,7 @@ def _groups(d: Design, nothing: Design) -> dict[str, Design]:
     noise("magnetometer noise", k.HEADING, k.RANGE)
     noise("rangefinder", k.RANGE, k.STILL)
     noise("rest that is not quite still", k.STILL, k.COURSE)
-    noise("course noise", k.COURSE, k.GRAVITY)
+    noise("trajectory noise", k.COURSE, k.GRAVITY)
     noise("motion taken for gravity", k.GRAVITY, k.MEASUREMENTS)
     for source in d.sources:
         before = out.get(source.group, nothing)
@@ -166,18 +166,18 @@ def _groups(d: Design, nothing: Design) -> dict[str, Design]:
 
 def predict(
     suite: SuiteModel,
-    course: Course,
+    trajectory: Trajectory,
     requirements: tuple[Requirement, ...],
     course_heading: bool = False,
     with_budget: bool = True,
 ) -> Prediction:
-    """Return what a suite will do on a course.
+    """Return what a suite will do on a trajectory.
 
     Parameters
     ----------
     suite : SuiteModel
         Error models.
-    course : Course
+    trajectory : Trajectory
         The mission laid out.
     requirements : tuple of Requirement
         What is wanted.
@@ -191,24 +191,24 @@ def predict(
     Prediction
         Values are true errors of the designed filter, relative to the place of take-off; accuracy some 10 %.
     """
-    recursion = Recursion(suite, course, course_heading, keeps=with_budget)
+    recursion = Recursion(suite, trajectory, course_heading, keeps=with_budget)
     spread = recursion.spread()
-    figures = figures_of(requirements, spread.true, course, suite)
+    figures = figures_of(requirements, spread.true, trajectory, suite)
     budgets: tuple[Budget, ...] = ()
     if with_budget:
         groups = recursion.by_group()
         budgets = tuple(
             Budget(
-                f.requirement, f.value, variance_of(f.requirement, spread.true, course),
-                {name: variance_of(f.requirement, part, course) for name, part in groups.items()},
+                f.requirement, f.value, variance_of(f.requirement, spread.true, trajectory),
+                {name: variance_of(f.requirement, part, trajectory) for name, part in groups.items()},
             )
             for f in figures if f.value is not None
         )  # fmt: skip
-    return Prediction(course, spread, figures, budgets)
+    return Prediction(trajectory, spread, figures, budgets)
 
 
 def figures_of(
-    requirements: tuple[Requirement, ...], true: Array, course: Course, suite: SuiteModel
+    requirements: tuple[Requirement, ...], true: Array, trajectory: Trajectory, suite: SuiteModel
 ) -> tuple[Figure, ...]:
     """Return each requirement's predicted value, or why there is none.
 
@@ -218,7 +218,7 @@ def figures_of(
         What is wanted.
     true : array_like, (N, 11), any, n
         True variances as in ``Spread``.
-    course : Course
+    trajectory : Trajectory
         The mission laid out.
     suite : SuiteModel
         Tells what is measured at all.
@@ -230,12 +230,12 @@ def figures_of(
     """
     out = []
     for r in requirements:
-        missing = _missing(r, suite, course)
-        out.append(Figure(r, None, missing) if missing else Figure(r, figure_of(r, true, course)))
+        missing = _missing(r, suite, trajectory)
+        out.append(Figure(r, None, missing) if missing else Figure(r, figure_of(r, true, trajectory)))
     return tuple(out)
 
 
-def _missing(requirement: Requirement, suite: SuiteModel, course: Course) -> str:
+def _missing(requirement: Requirement, suite: SuiteModel, trajectory: Trajectory) -> str:
     q = requirement.quantity
     if q in ("position", "velocity", "outage") and suite.gnss is None:
         return "no GNSS receiver is chosen"
@@ -243,6 +243,6 @@ def _missing(requirement: Requirement, suite: SuiteModel, course: Course) -> str
         return "nothing measures height"
     if q == "heading" and suite.mag is None and suite.gnss is None:
         return "nothing measures heading"
-    if q == "outage" and course.outage is None:
+    if q == "outage" and trajectory.outage is None:
         return "the mission has no outage"
     return ""

@@ -7,7 +7,7 @@ from itertools import product
 import numpy as np
 
 from fusus.core.arrays import Array, BoolArray
-from fusus.core.mission.trajectory import Course
+from fusus.core.mission.trajectory import Trajectory
 from fusus.core.parts.fields import PartKind
 from fusus.core.parts.fitting import Fitting
 from fusus.core.parts.models import suite_model
@@ -97,20 +97,20 @@ class Batch:
     """Some of the candidates with all that ranking them takes."""
 
     candidates: tuple[Choice, ...]
-    course: Course
+    trajectory: Trajectory
     requirements: tuple[Requirement, ...]
     fitting: Fitting
 
 
 def rank_batch(batch: Batch) -> list[Ranked]:
     """Return the candidates of a batch predicted."""
-    tables = Tables(batch.course)
-    return [_ranked(c, batch.course, batch.requirements, batch.fitting, tables) for c in batch.candidates]
+    tables = Tables(batch.trajectory)
+    return [_ranked(c, batch.trajectory, batch.requirements, batch.fitting, tables) for c in batch.candidates]
 
 
 def rank(
     candidates: list[Choice],
-    course: Course,
+    trajectory: Trajectory,
     requirements: tuple[Requirement, ...],
     fitting: Fitting,
     progress: Progress | None = None,
@@ -122,7 +122,7 @@ def rank(
     ----------
     candidates : list of Choice
         As from ``choices``.
-    course : Course
+    trajectory : Trajectory
         The mission laid out.
     requirements : tuple of Requirement
         Those that the mission can tell about count.
@@ -138,9 +138,11 @@ def rank(
     Ranking
         In the order of the candidates.
     """
-    asked = tuple(r for r in requirements if r.quantity != "outage" or course.outage is not None)
+    asked = tuple(r for r in requirements if r.quantity != "outage" or trajectory.outage is not None)
     size = max(1, -(-len(candidates) // BATCHES))
-    batches = [Batch(tuple(candidates[i : i + size]), course, asked, fitting) for i in range(0, len(candidates), size)]
+    batches = [
+        Batch(tuple(candidates[i : i + size]), trajectory, asked, fitting) for i in range(0, len(candidates), size)
+    ]
     found = work_off(rank_batch, batches, executor, progress or Silent(), "Ranking suites")
     suites = [s for part in found for s in part]
     table = np.array([[s.score, s.price, s.mass_kg, s.current_a] for s in suites]).reshape(len(suites), 4)
@@ -148,11 +150,11 @@ def rank(
 
 
 def _ranked(
-    choice: Choice, course: Course, requirements: tuple[Requirement, ...], fitting: Fitting, tables: Tables
+    choice: Choice, trajectory: Trajectory, requirements: tuple[Requirement, ...], fitting: Fitting, tables: Tables
 ) -> Ranked:
     model = suite_model(choice.imu, choice.barometer, choice.magnetometer, choice.receiver, choice.rangefinder, fitting)
-    spread = Recursion(model, course, keeps=False, tables=tables).true
-    values = tuple(figure_of(r, spread, course) for r in requirements)
+    spread = Recursion(model, trajectory, keeps=False, tables=tables).true
+    values = tuple(figure_of(r, spread, trajectory) for r in requirements)
     score = max((v / r.limit for v, r in zip(values, requirements, strict=True)), default=0.0)
     return Ranked(choice, choice.total("price"), choice.total("mass"), choice.total("current"), values, score)
 

@@ -7,7 +7,7 @@ from scipy.stats import gamma
 
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array, BoolArray
-from fusus.core.mission.trajectory import Course
+from fusus.core.mission.trajectory import Trajectory
 from fusus.core.requirements import Requirement
 
 # The greatest error of a flight: of a hundred flights, ninety-nine stay within at the worst moment.
@@ -33,29 +33,29 @@ def axes_of(requirement: Requirement, spread: Array) -> tuple[Array, Array]:
     return a + b, 2 * (a**2 + b**2 + 2 * cross**2)
 
 
-def rows_of(requirement: Requirement, course: Course) -> BoolArray:
+def rows_of(requirement: Requirement, trajectory: Trajectory) -> BoolArray:
     """Return the steps that a requirement is held against: in the air; the end of the outage for ``outage``."""
-    if requirement.quantity == "outage" and course.outage is not None:
-        out = np.zeros(len(course.t_s), dtype=bool)
-        out[max(0, int(np.searchsorted(course.t_s, course.outage.end_s - 1e-9, side="left")) - 1)] = True
+    if requirement.quantity == "outage" and trajectory.outage is not None:
+        out = np.zeros(len(trajectory.t_s), dtype=bool)
+        out[max(0, int(np.searchsorted(trajectory.t_s, trajectory.outage.end_s - 1e-9, side="left")) - 1)] = True
         return out
-    return course.airborne
+    return trajectory.airborne
 
 
-def variance_of(requirement: Requirement, spread: Array, course: Course) -> float:
+def variance_of(requirement: Requirement, spread: Array, trajectory: Trajectory) -> float:
     """Return the mean squared error over the steps that count: additive over sources."""
     mean, _ = axes_of(requirement, spread)
-    return float(mean[rows_of(requirement, course)].mean())
+    return float(mean[rows_of(requirement, trajectory)].mean())
 
 
-def figure_of(requirement: Requirement, spread: Array, course: Course) -> float:
+def figure_of(requirement: Requirement, spread: Array, trajectory: Trajectory) -> float:
     """Return the predicted statistic, SI units.
 
     RMSE over the steps; the 95th percentile of all steps together; or the size that 99 flights of 100 keep to at their worst
     moment. Squared sizes are taken as gamma distributed with their own mean and variance (Satterthwaite 1946), good to
     some 1 % at these percentiles.
     """
-    rows = rows_of(requirement, course)
+    rows = rows_of(requirement, trajectory)
     mean, variance = (x[rows] for x in axes_of(requirement, spread))
     if requirement.statistic == "rmse":
         return float(np.sqrt(mean.mean()))

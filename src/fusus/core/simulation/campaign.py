@@ -11,7 +11,7 @@ from fusus.core.analysis.comparison import compare
 from fusus.core.analysis.consistency import COMPONENTS, coverages, errors_of, nees
 from fusus.core.arrays import Array
 from fusus.core.control.elements import LowPass
-from fusus.core.estimation.accelerometer_filter import felt_through
+from fusus.core.estimation.accelerometer_filter import filter_accelerometer
 from fusus.core.estimation.catalogue import EstimatorParameters
 from fusus.core.estimation.replay import run_estimator
 from fusus.core.mission.mission import Mission
@@ -60,7 +60,7 @@ def fly_one(task: Task) -> tuple[Outcome, ...]:
     flight = scenario_named(task.scenario).flight(task.mission, task.site.gravity_m_s2, task.rate_hz)
     streams = record(flight.motion, flight.rate_hz, task.suite, flight.around, task.site, task.home, task.seed)
     given, truth = given_by(streams, task.home)
-    given = felt_through(task.acc_filters, given)
+    given = filter_accelerometer(task.acc_filters, given)
     flies = -truth_heights(truth) > 0.2
     out = []
     for name, parameters in task.estimators:

@@ -39,9 +39,9 @@ class Body(NamedTuple):
 
 # Position and velocity north-east-down, attitude q_nb, body rate; and thrust N with torques N m.
 Motion13 = tuple[float, float, float, float, float, float, float, float, float, float, float, float, float]
-Push = tuple[float, float, float, float]
+Wrench = tuple[float, float, float, float]
 # Accelerations from outside north-east-down and torques about the body's axes.
-Outside = tuple[float, float, float, float, float, float]
+ExternalForces = tuple[float, float, float, float, float, float]
 
 
 def body_of(
@@ -113,13 +113,13 @@ def is_near(b: Body, pn: float, pe: float, pd: float) -> bool:
 
 
 @kernel
-def in_air(b: Body, wn: float, we: float, wd: float) -> Outside:
+def in_air(b: Body, wn: float, we: float, wd: float) -> ExternalForces:
     """Return what acts from outside in the air: gravity and wind."""
     return b.drag_per_s * wn, b.drag_per_s * we, b.drag_per_s * wd + b.gravity_m_s2, 0.0, 0.0, 0.0
 
 
 @kernel
-def on_ground(b: Body, m: Motion13, air: Outside) -> Outside:
+def on_ground(b: Body, m: Motion13, air: ExternalForces) -> ExternalForces:
     """Return what acts from outside where feet touch the ground.
 
     It is held for a step of a fraction of a millisecond: the feet's springs swing a hundred times more slowly.
@@ -129,7 +129,7 @@ def on_ground(b: Body, m: Motion13, air: Outside) -> Outside:
 
 
 @contracting_kernel
-def derivative(b: Body, m: Motion13, f: Push, o: Outside) -> Motion13:
+def derivative(b: Body, m: Motion13, f: Wrench, o: ExternalForces) -> Motion13:
     """Return the motion's rate of change under thrust and torques and what acts from outside."""
     _, _, _, vn, ve, vd, w, x, y, z, p, q, r = m
     push = -f[0] * b.per_mass
@@ -173,7 +173,7 @@ def joined(m: Motion13, k1: Motion13, k2: Motion13, k3: Motion13, k4: Motion13, 
 
 
 @contracting_kernel
-def stepped(b: Body, m: Motion13, f0: Push, f1: Push, f2: Push, o: Outside, h: float) -> Motion13:
+def stepped(b: Body, m: Motion13, f0: Wrench, f1: Wrench, f2: Wrench, o: ExternalForces, h: float) -> Motion13:
     """Return the motion after a step of classical Runge-Kutta; thrust and torques at its beginning, middle and end."""
     k1 = derivative(b, m, f0, o)
     k2 = derivative(b, moved(m, k1, 0.5 * h), f1, o)

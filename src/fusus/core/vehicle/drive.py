@@ -41,7 +41,7 @@ def drained(d: Power, rest_v: float, cubes: float) -> tuple[float, float]:
 
 
 @kernel
-def pushes(effect: Array, speed: Array) -> tuple[float, float, float, float]:
+def rotor_wrench(effect: Array, speed: Array) -> tuple[float, float, float, float]:
     """Return thrust N and torques N m of motors at their shares of full speed (M,); ``effect`` (4, M) of full motors."""
     a, b, c, d = 0.0, 0.0, 0.0, 0.0
     for k in range(speed.shape[0]):

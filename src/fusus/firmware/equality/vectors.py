@@ -8,7 +8,7 @@ import numpy as np
 
 from fusus.core.arrays import Array
 from fusus.core.calibration.apply import Corrections
-from fusus.core.control.cascade import MEMORY, Seen, Wish, rate_loops, wanted_rates
+from fusus.core.control.cascade import MEMORY, Setpoint, StateEstimate, rate_loops, wanted_rates
 from fusus.core.control.sections import filtered, through
 from fusus.core.estimation.initial import Start, rest_at_start, start_from
 from fusus.core.estimation.replay import EstimatorInput
@@ -180,7 +180,7 @@ def filter_vectors(plan: Plan) -> list[str]:
 
 
 def control_vectors(plan: Plan, seed: int = 5) -> list[str]:
-    """Return lines: wishes, estimates and rates of a made-up ride through all modes, and the motors' shares that the core gives."""
+    """Return lines: setpoints, estimates and rates of a made-up ride through all modes, and the motors' shares that the core gives."""
     c, rng, dt = plan.controls, np.random.default_rng(seed), 0.002
     motors = len(c.table)
     k, memory, out = np.zeros(MEMORY), np.zeros((3, len(c.sections), 2)), np.zeros((1, motors))
@@ -193,7 +193,7 @@ def control_vectors(plan: Plan, seed: int = 5) -> list[str]:
         q = np.array([1.0, *(0.2 * at[:3])])
         q /= np.linalg.norm(q)
         gyro, bias = 0.5 * at[3:6] + rng.normal(0, 0.02, 3), np.array([0.01, -0.02, 0.005])
-        seen = Seen._make(
+        estimate = StateEstimate._make(
             (
                 *(float(v) for v in q),
                 *(float(v) for v in 3.0 * at[6:9]),
@@ -203,15 +203,15 @@ def control_vectors(plan: Plan, seed: int = 5) -> list[str]:
         )
         sticks = np.clip(0.6 * at[12:15], -1, 1)
         throttle = float(np.clip(0.55 + 0.2 * at[15], 0, 1))
-        wish = Wish._make(
+        setpoint = Setpoint._make(
             (mode, *(float(v) for v in sticks), throttle, *(float(v) for v in 3.0 * at[16:22]), float(at[22]))
         )
         rate = [filtered(c.sections, memory, j, float(gyro[j])) - float(bias[j]) for j in range(3)]
-        p, r, y, thrust, _ = wanted_rates(c.cascade, k, wish, seen, dt)
+        p, r, y, thrust, _ = wanted_rates(c.cascade, k, setpoint, estimate, dt)
         flies = flies or thrust >= LIFTS * c.cascade.mass_kg * c.cascade.gravity_m_s2
         torque = rate_loops(c.cascade, k, p, r, y, rate[0], rate[1], rate[2], dt, not flies)
         mix_into(c.table, thrust, *(torque if flies else (0.0, 0.0, 0.0)), float(c.idle), out, 0)
-        row = [*wish, *seen[:10], float(seen.knows_place), *gyro, *bias, dt, *out[0]]
+        row = [*setpoint, *estimate[:10], float(estimate.knows_place), *gyro, *bias, dt, *out[0]]
         lines.append(_line("control", row))
     return lines
 

@@ -13,7 +13,7 @@ from fusus.core.estimation.replay import EstimatorInput
 from fusus.core.progress import Progress, Silent
 from fusus.core.world.site import Site
 from fusus.errors import SandboxError
-from fusus.firmware.own.implementation_errors import Slip, slips_for
+from fusus.firmware.own.implementation_errors import ImplementationError, errors_for
 from fusus.firmware.own.motion import Proving
 from fusus.firmware.own.score import Score, score
 from fusus.firmware.running.compiler import LENIENT, Built, build
@@ -24,8 +24,8 @@ from fusus.firmware.writing.render import template
 
 # What a sound filter reaches; before this time it may still find its way.
 GOOD, SETTLES_S = 2.0, 1.0
-# A slip is named where undoing it leaves less than this share of what was off; so many may come together.
-LEFT, MOST_SLIPS = 0.5, 2
+# An implementation error is named where undoing it leaves less than this share of what was off; so many may come together.
+LEFT, MOST_ERRORS = 0.5, 2
 OWN, RUNNER = "own_estimator.h", "runner.c"
 
 
@@ -59,11 +59,11 @@ class OwnRun:
 
 @dataclass(frozen=True, slots=True)
 class Explained:
-    """What the proving motion showed: how far off it is, and the slips that together explain best why, each with what is left once it is
-    undone; how many were tried, and what the run said."""
+    """What the proving motion showed: how far off it is, and the implementation errors that together explain it best, each with what
+    is left once it is undone; how many were tried, and what the run said."""
 
     before: Score
-    slips: tuple[tuple[Slip, Score], ...]
+    errors_found: tuple[tuple[ImplementationError, Score], ...]
     tried: int
     run: OwnRun
     t_s: Array
@@ -107,7 +107,7 @@ def run_own(
 
 
 def explain(program: Path, proving: Proving, site: Site, progress: Progress | None = None) -> Explained:
-    """Return which common slips, undone, make foreign code follow the proving motion."""
+    """Return which common errors_found, undone, make foreign code follow the proving motion."""
     progress = progress or Silent()
     given, start = proving.given, proving.start
     counts = given.t_s > SETTLES_S
@@ -119,45 +119,45 @@ def explain(program: Path, proving: Proving, site: Site, progress: Progress | No
         return score(proving.q_nb[counts], q_nb[counts], given.samples.dt_s[counts])
 
     before = of(base.estimates.q_nb)
-    found: list[tuple[Slip, Score]] = []
+    found: list[tuple[ImplementationError, Score]] = []
     now, q, g, st, tried = before, base.estimates.q_nb, given, start, 0
-    slips = slips_for(given, site)
-    for _ in range(MOST_SLIPS):
+    errors_found = errors_for(given, site)
+    for _ in range(MOST_ERRORS):
         if now.total <= GOOD:
             break
-        best: tuple[Slip, Score, Array, EstimatorInput, Start] | None = None
-        for slip in slips:
-            progress.step(tried, MOST_SLIPS * len(slips), "common slips")
+        best: tuple[ImplementationError, Score, Array, EstimatorInput, Start] | None = None
+        for wrong in errors_found:
+            progress.step(tried, MOST_ERRORS * len(errors_found), "common implementation errors")
             tried += 1
-            other = _undone(program, slip, q, g, st, site, of)
+            other = _undone(program, wrong, q, g, st, site, of)
             if other is None:
                 continue
             left = of(other[0])
             if best is None or left.total < best[1].total:
-                best = (slip, left, *other)
+                best = (wrong, left, *other)
         if best is None or best[1].total > LEFT * now.total:
             break
-        slip, now, q, g, st = best
-        found.append((slip, now))
-    progress.step(1, 1, "common slips")
+        wrong, now, q, g, st = best
+        found.append((wrong, now))
+    progress.step(1, 1, "common implementation errors")
     return Explained(before, tuple(found), tried, base, given.t_s)
 
 
 def _undone(
     program: Path,
-    slip: Slip,
+    wrong: ImplementationError,
     q: Array,
     given: EstimatorInput,
     start: Start,
     site: Site,
     of: Callable[[Array], Score],
 ) -> tuple[Array, EstimatorInput, Start] | None:
-    """Return the attitude with a slip undone, and the input that gave it."""
-    if slip.read is not None:
-        return slip.read(q), given, start
+    """Return the attitude with an implementation error undone, and the input that gave it."""
+    if wrong.read is not None:
+        return wrong.read(q), given, start
     best: tuple[Array, EstimatorInput, Start] | None = None
     least = math.inf
-    for change in slip.given:
+    for change in wrong.given:
         changed, begun = change(given, start)
         run = run_own(program, changed, begun, site)
         left = of(run.estimates.q_nb).total if run.is_whole else math.inf

@@ -1,4 +1,4 @@
-"""Common slips of estimators, each as what would undo it: another input, or the output read otherwise."""
+"""Common implementation errors of estimators, each as what would undo it: another input, or the output read otherwise."""
 
 import math
 from collections.abc import Callable
@@ -21,10 +21,10 @@ G = 9.80665
 
 
 @dataclass(frozen=True, slots=True)
-class Slip:
-    """A slip by a short name: when that is undone the code agrees; what is then wrong in the code, and what to do.
+class ImplementationError:
+    """An implementation error by a short name: when that is undone the code agrees; what is then wrong in the code, and what to do.
 
-    ``given``: ways to change what goes in, of which the best counts (whether the start's bias has the slip too depends on the code);
+    ``given``: ways to change what goes in, of which the best counts (whether the start's bias has the error too depends on the code);
     ``read`` changes what came out, (N, 4) to (N, 4).
     """
 
@@ -117,12 +117,12 @@ def _other_axes(left: bool, right: bool) -> Callable[[Array], Array]:
     return read
 
 
-def slips_for(given: EstimatorInput, site: Site) -> tuple[Slip, ...]:
-    """Return the slips that a recording can show."""
+def errors_for(given: EstimatorInput, site: Site) -> tuple[ImplementationError, ...]:
+    """Return the implementation errors that a recording can show."""
     return (*_signs(), *_sizes(given), *_readings(site))
 
 
-def _signs() -> list[Slip]:
+def _signs() -> list[ImplementationError]:
     out = []
     words = {"gyro": "gyro", "acc": "accelerometer", "mag": "magnetometer"}
     for sensor, title in words.items():
@@ -130,7 +130,7 @@ def _signs() -> list[Slip]:
             factors = np.ones(3)
             factors[i] = -1.0
             out.append(
-                Slip(
+                ImplementationError(
                     f"{sensor} {axis} sign",
                     f"the sign of {title} {axis} is flipped",
                     f"Look for a minus too many or too few at {title} {axis}, or for an axis of the board that points the other way.",
@@ -138,12 +138,14 @@ def _signs() -> list[Slip]:
                 )
             )
         out.append(
-            Slip(f"{sensor} signs", f"all signs of the {title} are flipped", _ALL[sensor], _times(sensor, -np.ones(3)))
+            ImplementationError(
+                f"{sensor} signs", f"all signs of the {title} are flipped", _ALL[sensor], _times(sensor, -np.ones(3))
+            )
         )
     for a, b, order in (("x", "y", (1, 0, 2)), ("y", "z", (0, 2, 1)), ("x", "z", (2, 1, 0))):
         for sensor in ("gyro", "acc"):
             out.append(
-                Slip(
+                ImplementationError(
                     f"{sensor} {a}{b} swapped",
                     f"{words[sensor]} {a} and {b} are exchanged",
                     "Compare the order of the registers with the order of the axes.",
@@ -160,46 +162,46 @@ _ALL = {
 }
 
 
-def _sizes(given: EstimatorInput) -> list[Slip]:
+def _sizes(given: EstimatorInput) -> list[ImplementationError]:
     one = np.ones(3)
     out = [
-        Slip(
+        ImplementationError(
             "degrees as radians",
             "rates are divided by 57.3: degrees are taken as radians",
             "Convert rates to rad/s before they are integrated, and only once.",
             _times("gyro", one * math.pi / 180),
         ),
-        Slip(
+        ImplementationError(
             "converted twice",
             "rates are multiplied by 57.3: they are converted from degrees although they are in rad/s",
             "Leave the conversion out: rates come in rad/s.",
             _times("gyro", one * 180 / math.pi),
         ),
-        Slip(
+        ImplementationError(
             "half angle",
             "rates are halved: the half of the angle is missing",
             "A quaternion turns by half the angle: q += 0.5 q ω dt.",
             _times("gyro", one * 0.5),
         ),
-        Slip(
+        ImplementationError(
             "half angle twice",
             "rates are doubled: the half of the angle is taken twice",
             "Take the half of the angle once.",
             _times("gyro", one * 2.0),
         ),
-        Slip(
+        ImplementationError(
             "accelerometer in g",
             "the accelerometer is given in g",
             "Specific forces come in m/s²: mend the gate, or what divides by g.",
             _times("acc", one / G),
         ),
-        Slip(
+        ImplementationError(
             "bias not subtracted",
             "the gyro's bias of the rest is taken off beforehand: it is not subtracted",
             "Subtract gyro_bias_rad_s of own_init() from the rates, or learn the bias.",
             _bias_off(1.0),
         ),
-        Slip(
+        ImplementationError(
             "bias added",
             "twice the gyro's bias is taken off beforehand: it is added instead of subtracted",
             "Subtract the bias.",
@@ -208,11 +210,11 @@ def _sizes(given: EstimatorInput) -> list[Slip]:
     ]
     usual = float(np.median(given.samples.dt_s))
     for fixed in FIXED_S:
-        # Where the interval really is what is written, nothing is wrong; a jitter of percents is no slip either.
+        # Where the interval really is what is written, nothing is wrong; a jitter of percents is no implementation error either.
         if abs(usual / fixed - 1.0) > 0.05:
             ms = f"{fixed * 1e3:g} ms"
             out.append(
-                Slip(
+                ImplementationError(
                     f"dt fixed at {ms}",
                     f"the interval is {ms}: dt is fixed at {ms}, and here it is {usual * 1e3:.3g} ms",
                     "Use interval_s of each sample.",
@@ -222,9 +224,9 @@ def _sizes(given: EstimatorInput) -> list[Slip]:
     return out
 
 
-def _readings(site: Site) -> list[Slip]:
+def _readings(site: Site) -> list[ImplementationError]:
     out = [
-        Slip(
+        ImplementationError(
             f"{n} late",
             f"it is read {n} sample{'s' if n > 1 else ''} later: it comes {'one sample' if n == 1 else f'{n} samples'} late",
             "Give the estimate after the sample is taken in, and use the newest reading.",
@@ -233,31 +235,31 @@ def _readings(site: Site) -> list[Slip]:
         for n in LATE
     ]
     out += [
-        Slip(
+        ImplementationError(
             "inverse",
             "the quaternion is inverted: it gives the turn from north-east-down to the body",
             "Give the conjugate: body to north-east-down.",
             read=quaternion.conjugate,
         ),
-        Slip(
+        ImplementationError(
             "order",
             "the quaternion's real part is taken from behind: it gives x, y, z, w",
             "Give w, x, y, z.",
             read=lambda q: q[:, [3, 0, 1, 2]],
         ),
-        Slip(
+        ImplementationError(
             "east-north-up",
             "its axes are taken for east, north, up",
             "Give attitudes against north, east, down.",
             read=_other_axes(True, False),
         ),
-        Slip(
+        ImplementationError(
             "body z up",
             "its body axes are taken for forward, left, up",
             "Give attitudes of forward, right, down.",
             read=_other_axes(False, True),
         ),
-        Slip(
+        ImplementationError(
             "east-north-up and z up",
             "its axes are taken for east, north, up and forward, left, up",
             "Give attitudes of forward, right, down against north, east, down.",
@@ -267,13 +269,13 @@ def _readings(site: Site) -> list[Slip]:
     d = site.declination_rad
     if abs(d) > math.radians(1.0):
         out += [
-            Slip(
+            ImplementationError(
                 "magnetic north",
                 f"its heading is turned by {math.degrees(d):+.1f}°: it gives magnetic north",
                 "Add the declination.",
                 read=_about_down(d),
             ),
-            Slip(
+            ImplementationError(
                 "declination sign",
                 f"its heading is turned by {math.degrees(2 * d):+.1f}°: the declination is subtracted instead of added",
                 "East declination is positive: true heading is magnetic plus declination.",

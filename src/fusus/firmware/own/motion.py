@@ -1,7 +1,7 @@
 """A made-up motion to prove estimators on: brisk turns about all axes without noise, whose truth is known to the last digit.
 
 In a flight, what a filter corrects hides what it does wrong: vibration shakes gyro and accelerometer alike, and a delay of one sample
-costs less than the tuning. Here a sound filter of any school stays within a fraction of a degree, and a slip does not.
+costs less than the tuning. Here a sound filter of any school stays within a fraction of a degree, and an implementation error does not.
 """
 
 import math

@@ -35,5 +35,5 @@ def standin_board(project: Project, seed: int, rate_hz: float = 200.0) -> Board:
     slow = min(20.0, rate_hz)
     board = Board(specimen, model, site, Rates(rate_hz, min(50.0, rate_hz), min(25.0, rate_hz), 5.0, slow), seed)
     if project.brief.place:
-        board.outer.home = (project.brief.place.lat_deg, project.brief.place.lon_deg, project.brief.place.height_m)
+        board.slow.home = (project.brief.place.lat_deg, project.brief.place.lon_deg, project.brief.place.height_m)
     return board

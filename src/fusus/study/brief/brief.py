@@ -2,7 +2,7 @@
 
 from dataclasses import replace
 
-from fusus.core.derived_requirements.derive import DerivedNeed, derive
+from fusus.core.derived_requirements.derive import DerivedRequirement, derive
 from fusus.core.derived_requirements.modes import MODES, SENSORS, sensors_for
 from fusus.core.mission.mission import Mission
 from fusus.core.parts.fields import KIND_TITLES
@@ -58,7 +58,7 @@ def density_of(project: Project) -> float:
     return float(density_kg_m3(geopotential_m(height)))
 
 
-def needs_of(project: Project) -> tuple[DerivedNeed, ...]:
+def derived_requirements_of(project: Project) -> tuple[DerivedRequirement, ...]:
     """Return what the brief asks of parts and loops."""
     site = site_of(project)
     return derive(

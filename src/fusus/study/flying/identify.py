@@ -7,10 +7,10 @@ from pathlib import Path
 import numpy as np
 
 from fusus.core.arrays import Array, BoolArray, IntArray
-from fusus.core.control.identification.oscillation import Known, Swing, spectrum, swings
+from fusus.core.control.identification.oscillation import Known, Oscillation, spectrum, swings
 from fusus.core.control.identification.plant import FlownAxis, identify
 from fusus.core.control.identification.response import MeasuredResponse, delay_s, frequency_response
-from fusus.core.control.identification.sample_period import Beat, beat
+from fusus.core.control.identification.sample_period import SamplePeriod, beat
 from fusus.core.judgement.finding import Finding
 from fusus.core.vehicle.airframe import AXES, hover
 from fusus.errors import RecordingError
@@ -48,10 +48,10 @@ class Identified:
 
     recording: str
     design: LoopStudy
-    beat: Beat | None
+    period: SamplePeriod | None
     air_s: float
     axes: tuple[AxisFlown, ...]
-    swings: tuple[Swing, ...]
+    oscillations: tuple[Oscillation, ...]
     findings: tuple[Finding, ...]
 
 

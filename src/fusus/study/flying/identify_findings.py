@@ -3,9 +3,9 @@
 import math
 from collections.abc import Mapping
 
-from fusus.core.control.identification.oscillation import Swing
+from fusus.core.control.identification.oscillation import Oscillation
 from fusus.core.control.identification.plant import FlownAxis
-from fusus.core.control.identification.sample_period import Beat
+from fusus.core.control.identification.sample_period import SamplePeriod
 from fusus.core.judgement.finding import Finding
 from fusus.study.loops.axes import Axis, LoopStudy
 
@@ -18,7 +18,7 @@ HARD_RAD_S = 0.5
 
 
 def identify_findings(
-    study: LoopStudy, found: Beat, axes: Mapping[str, FlownAxis | None], seen: tuple[Swing, ...]
+    study: LoopStudy, found: SamplePeriod, axes: Mapping[str, FlownAxis | None], seen: tuple[Oscillation, ...]
 ) -> tuple[Finding, ...]:
     """Return the findings of an identified flight, worst first."""
     out = [*_beat(study, found), *(_swing(s) for s in seen)]
@@ -41,7 +41,7 @@ def identify_findings(
     return tuple(sorted(out, key=lambda f: order[f.severity]))
 
 
-def _beat(study: LoopStudy, b: Beat) -> list[Finding]:
+def _beat(study: LoopStudy, b: SamplePeriod) -> list[Finding]:
     period_us = b.period_s * 1e6
     jitter = max(b.jitter_s, 0.5 * b.spread_s)
     off = b.rate_hz / study.project.loops.rate_hz
@@ -67,7 +67,7 @@ def _beat(study: LoopStudy, b: Beat) -> list[Finding]:
     ]  # fmt: skip
 
 
-def _swing(s: Swing) -> Finding:
+def _swing(s: Oscillation) -> Finding:
     return Finding(
         f"{s.axis.capitalize()} swings at {s.hz:.1f} Hz" if s.is_loop else f"{s.axis.capitalize()} shakes at {s.hz:.1f} Hz",
         "stop" if s.is_loop else "mind",

@@ -14,7 +14,7 @@ from fusus.study.plain import plain
 
 def identified_report(found: Identified) -> dict[str, Any]:
     """Return what ``fusus loops --recording --json`` adds; None for what cannot be told."""
-    b = found.beat
+    b = found.period
     report: dict[str, Any] = plain(
         {
             "recording": found.recording, "air_s": found.air_s,
@@ -28,7 +28,7 @@ def identified_report(found: Identified) -> dict[str, Any]:
                     "axis": s.axis, "frequency_hz": s.hz, "resolution_hz": s.resolution_hz, "rms_deg_s": math.degrees(s.rms_rad_s),
                     "cause": s.cause, "is_loop": s.is_loop,
                 }
-                for s in found.swings
+                for s in found.oscillations
             ],
         }
     )  # fmt: skip

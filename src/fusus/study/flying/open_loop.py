@@ -20,7 +20,7 @@ from fusus.logs.info import RecordingInfo
 from fusus.project.records import Place, Project
 from fusus.study.brief.brief import mission_of
 from fusus.study.brief.site import USUAL_DAY, site_of
-from fusus.study.parts.suite import choice_of, course_of, model_of
+from fusus.study.parts.suite import choice_of, model_of, trajectory_of
 from fusus.study.recording.accelerometer_filter import acc_filters_of
 from fusus.study.workers import workers
 
@@ -107,7 +107,11 @@ def predicted(project: Project, scenario: str) -> dict[str, float] | None:
         return None
     wanted = tuple(replace(r, statistic="rmse") for r in project.brief.requirements)
     found = predict(
-        model_of(project, choice), course_of(project), wanted, project.parts.heading == "GNSS course", with_budget=False
+        model_of(project, choice),
+        trajectory_of(project),
+        wanted,
+        project.parts.heading == "GNSS course",
+        with_budget=False,
     )
     names = {"position": "horizontal"}
     return {

@@ -10,7 +10,7 @@ from fusus.core.control.sections import sections_of
 from fusus.core.simulation.flight.campaign import FlightTask
 from fusus.core.simulation.flight.craft import Craft
 from fusus.core.simulation.flight.fly import KINDS, Controller, Setting
-from fusus.core.simulation.flight.scenarios import course_named
+from fusus.core.simulation.flight.scenarios import planned_flight
 from fusus.core.simulation.kinds import TROUBLES
 from fusus.core.simulation.scenario import Conditions
 from fusus.core.vehicle.airframe import hover
@@ -132,5 +132,5 @@ def flight_tasks(
     task = FlightTask(
         scenario, seed, mission_of(project), craft_of(study), controller, setting_of(project), as_drawn, trouble
     )
-    course_named(scenario, task.mission, task.setting.site.gravity_m_s2, controller.rate_hz)
+    planned_flight(scenario, task.mission, task.setting.site.gravity_m_s2, controller.rate_hz)
     return [replace(task, seed=seed + i) for i in range(runs)]

@@ -10,7 +10,7 @@ import numpy as np
 
 from fusus.core.analysis.comparison import Comparison, Track, compare
 from fusus.core.arrays import Array
-from fusus.core.estimation.accelerometer_filter import felt_through
+from fusus.core.estimation.accelerometer_filter import filter_accelerometer
 from fusus.core.estimation.initial import start_from
 from fusus.core.estimation.replay import EstimatorInput, run_estimator
 from fusus.core.judgement.verdicts import Verdict, judge
@@ -126,7 +126,7 @@ def _flown(project: Project, scenario: str, seed: int) -> tuple[EstimatorInput, 
     flight = scenario_named(scenario).flight(mission_of(project), site.gravity_m_s2, FLIGHT_HZ)
     home = (place.lat_deg, place.lon_deg, place.height_m)
     given, truth = given_by(record(flight.motion, FLIGHT_HZ, suite_of(project), flight.around, site, home, seed), home)
-    return felt_through(acc_filters_of(project.loops), given), truth
+    return filter_accelerometer(acc_filters_of(project.loops), given), truth
 
 
 def _case(
@@ -176,16 +176,16 @@ def own_words(study: OwnStudy) -> list[str]:
         out.append(
             f"{motion} it stays within {math.degrees(e.before.angle_rad):.2f}° (RMS): none of the common slips shows."
         )
-    elif not e.slips:
+    elif not e.errors_found:
         out.append(
             f"{motion} it is {_angle(e.before.angle_rad)} off (RMS), and none of {e.tried} tries with common slips explains that: "
             "look at the equations, one term at a time."
         )
-    for i, (slip, left) in enumerate(e.slips):
+    for i, (wrong, left) in enumerate(e.errors_found):
         lead = "It agrees when " if i == 0 else "Beside that, "
-        before = e.before if i == 0 else e.slips[i - 1][1]
+        before = e.before if i == 0 else e.errors_found[i - 1][1]
         off = f"{_angle(before.angle_rad)} off before, {_angle(left.angle_rad)} after"
-        out.append(f"{lead}{slip.agrees} ({off}). {slip.mend}")
+        out.append(f"{lead}{wrong.agrees} ({off}). {wrong.mend}")
     if e.run.is_whole and abs(e.run.length - 1.0) > LENGTH_OFF:
         out.append(f"Its quaternion is {e.run.length:.3g} long, not one: normalise it.")
     for case in study.cases:
@@ -213,7 +213,7 @@ def own_report(study: OwnStudy) -> dict[str, Any]:
                 "good": e.is_good, "rms_deg": math.degrees(e.before.angle_rad), "tried": e.tried,
                 "slips": [
                     {"slip": s.name, "agrees_when": s.agrees, "mend": s.mend, "rms_deg_left": math.degrees(left.angle_rad)}
-                    for s, left in e.slips
+                    for s, left in e.errors_found
                 ],
             },
             "cases": [

@@ -151,7 +151,7 @@ def _said(project: Project, force: dict[str, StoredCalibration], name: str) -> d
         "cascade.speed_i": "of the speed loop",
     }
     told |= {
-        "cascade.push_m_s2": "by the tilt limit",
+        "cascade.accel_limit_m_s2": "by the tilt limit",
         "cascade.gravity_m_s2": "of the site",
         "cascade.full_n": "all motors",
     }

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from fusus.core.calibration.apply import Corrections
-from fusus.core.estimation.accelerometer_filter import felt_through
+from fusus.core.estimation.accelerometer_filter import filter_accelerometer
 from fusus.core.estimation.replay import EstimatorInput
 from fusus.core.simulation.flights import scenario_named
 from fusus.core.simulation.given import given_by
@@ -52,7 +52,7 @@ def vector_input(folder: Path, project: Project) -> tuple[str, EstimatorInput]:
     flight = scenario_named("hover").flight(mission_of(project), site.gravity_m_s2, MADE_UP_HZ)
     home = (place.lat_deg, place.lon_deg, place.height_m)
     streams = record(flight.motion, MADE_UP_HZ, suite_of(project), flight.around, site, home, SEED)
-    given = felt_through(acc_filters_of(project.loops), given_by(streams, home)[0])
+    given = filter_accelerometer(acc_filters_of(project.loops), given_by(streams, home)[0])
     return f"a made-up hover (seed {SEED})", given
 
 

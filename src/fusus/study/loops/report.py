@@ -3,7 +3,7 @@
 import math
 from typing import Any
 
-from fusus.core.control.tuning_steps import Rung
+from fusus.core.control.tuning_steps import TuningStep
 from fusus.study.fusion.summary import finding
 from fusus.study.loops.axes import Axis, LoopStudy
 from fusus.study.loops.findings import findings
@@ -50,8 +50,8 @@ def loops_report(study: LoopStudy) -> dict[str, Any]:
     return report | {"findings": [finding(f) for f in findings(study)]}
 
 
-def ladder_report(rungs: tuple[Rung, ...]) -> list[dict[str, Any]]:
-    """Return the rungs of a ladder as plain figures."""
+def tuning_steps_report(steps: tuple[TuningStep, ...]) -> list[dict[str, Any]]:
+    """Return the steps of a ladder as plain figures."""
     found: list[dict[str, Any]] = plain(
         [
             {
@@ -59,7 +59,7 @@ def ladder_report(rungs: tuple[Rung, ...]) -> list[dict[str, Any]]:
                 "is_wild": r.is_wild, "is_kept": r.is_kept, "phase_margin_deg": math.degrees(r.margins.phase_rad),
                 "modulus_margin": r.margins.modulus, "overshoot": r.figures.overshoot, "noise": r.noise,
             }
-            for r in rungs
+            for r in steps
         ]
     )  # fmt: skip
     return found

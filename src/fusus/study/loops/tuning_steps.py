@@ -6,15 +6,15 @@ from fusus.core.control.elements import Controller, LowPass, Notch
 from fusus.core.control.pid import Gains
 from fusus.core.control.relay import Relay, relay_experiment
 from fusus.core.control.step import Step, step_response
-from fusus.core.control.tuning_steps import Bench, Rung, play
+from fusus.core.control.tuning_steps import Bench, TuningStep, play
 from fusus.study.loops.axes import STEP_RAD_S, STEP_S, Axis, LoopStudy
 
 # A usual gyro, and what a frame shakes into it on top: common practice.
 NOISE_RAD_S_RTHZ = 5e-4
 
 
-def play_ladder(study: LoopStudy, axis_name: str, ladder: str) -> tuple[Rung, ...]:
-    """Return the rungs of a ladder on one axis; KeyError names what exists."""
+def play_tuning_steps(study: LoopStudy, axis_name: str, ladder: str) -> tuple[TuningStep, ...]:
+    """Return the steps of a ladder on one axis; KeyError names what exists."""
     axis = next((a for a in study.axes if a.name == axis_name), None)
     if axis is None:
         raise KeyError(f"{axis_name} is none of {', '.join(a.name for a in study.axes)}")

@@ -8,7 +8,7 @@ from fusus.core.derived_requirements.bus import bus_times, busiest
 from fusus.core.mission.trajectory import PROFILES
 from fusus.core.sensors.magnetometer import heading_error_rad
 from fusus.project.records import Project
-from fusus.study.brief.brief import needs_of
+from fusus.study.brief.brief import derived_requirements_of
 from fusus.study.parts.suite import SuiteStudy
 
 HOUR = 3600.0
@@ -30,7 +30,7 @@ def facts(project: Project, study: SuiteStudy) -> tuple[Fact, ...]:
 
 
 def _buses(project: Project, study: SuiteStudy) -> list[Fact]:
-    loop = next(n.value for n in needs_of(project) if n.key == "loop_rate")
+    loop = next(n.value for n in derived_requirements_of(project) if n.key == "loop_rate")
     times = bus_times(study.choice.separate(), loop)
     if not times:
         return []
@@ -80,10 +80,10 @@ def _small(project: Project, study: SuiteStudy) -> list[Fact]:
 
 def _aiding(study: SuiteStudy) -> list[Fact]:
     out = []
-    m, course = study.model, study.prediction.course
-    mission, mpp, horizontal = course.mission, course.metres_per_pascal, course.place[4]
+    m, trajectory = study.model, study.prediction.trajectory
+    mission, mpp, horizontal = trajectory.mission, trajectory.metres_per_pascal, trajectory.place[4]
     if m.baro is not None:
-        flow = float(course.profiles[:, PROFILES.index("airflow")].max()) * m.baro.airflow_cp
+        flow = float(trajectory.profiles[:, PROFILES.index("airflow")].max()) * m.baro.airflow_cp
         warm = m.baro.temperature_slope_pa_k * mission.warming_k * mpp
         weather = mission.weather_pa * mpp * math.sqrt(2 * RAIN_S / m.baro.weather_tau_s)
         out += [

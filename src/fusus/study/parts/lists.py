@@ -82,7 +82,7 @@ _SPREAD = (
 
 def spread_rows(study: SuiteStudy) -> list[list[str]]:
     """Return one sigma along the mission, true and as the filter would claim it, with the phase of each step."""
-    spread, phases = study.prediction.spread, study.prediction.course.phases
+    spread, phases = study.prediction.spread, study.prediction.trajectory.phases
     rows = [["t_s", "phase", *(n for n, _, _ in _SPREAD), *(f"claimed_{n}" for n, _, _ in _SPREAD)]]
     for i, t in enumerate(spread.t_s):
         phase = next((p.name for p in reversed(phases) if p.start_s < t <= p.end_s + 1e-9), "")

@@ -9,14 +9,14 @@ from fusus.core.analysis import still
 from fusus.core.arrays import Array
 from fusus.core.derived_requirements.bus import bus_times, busiest
 from fusus.core.derived_requirements.check import Check, Climate, check_part
-from fusus.core.derived_requirements.derive import DerivedNeed
+from fusus.core.derived_requirements.derive import DerivedRequirement
 from fusus.core.judgement.finding import Finding
 from fusus.core.judgement.parts_findings import findings
 from fusus.core.parts.part import Completed, Part
 from fusus.core.prediction.ranking import Ranking
 from fusus.core.progress import Progress
 from fusus.project.records import Project
-from fusus.study.brief.brief import available, needs_of
+from fusus.study.brief.brief import available, derived_requirements_of
 from fusus.study.brief.site import site_of
 from fusus.study.parts.drift_facts import Fact, facts
 from fusus.study.parts.ranges import Register, raw_rows, registers
@@ -63,10 +63,10 @@ class Reckoning:
 
 
 @dataclass(frozen=True, slots=True)
-class OutlookResult:
+class PredictionResult:
     """All of it. ``study`` and what follows are None while no IMU is chosen."""
 
-    needs: tuple[DerivedNeed, ...]
+    needs: tuple[DerivedRequirement, ...]
     rows: tuple[PartRow, ...]
     study: SuiteStudy | None
     findings: tuple[Finding, ...] = ()
@@ -82,7 +82,7 @@ class OutlookResult:
 
 def part_rows(project: Project) -> tuple[PartRow, ...]:
     """Return all parts there are with their checks against the brief."""
-    needs = needs_of(project)
+    needs = derived_requirements_of(project)
     climate = Climate(project.brief.climate.low_degc, project.brief.climate.high_degc)
     own = {id(p) for p in project.parts.own}
     rows = []
@@ -92,15 +92,15 @@ def part_rows(project: Project) -> tuple[PartRow, ...]:
     return tuple(rows)
 
 
-def outlook_result(project: Project, ranking: Ranking | None, progress: Progress) -> OutlookResult:
+def prediction_result(project: Project, ranking: Ranking | None, progress: Progress) -> PredictionResult:
     """Return what the project's parts promise."""
-    needs, rows = needs_of(project), part_rows(project)
+    needs, rows = derived_requirements_of(project), part_rows(project)
     study = study_suite(project, progress)
     if study is None:
-        return OutlookResult(needs, rows, None)
+        return PredictionResult(needs, rows, None)
     gyro, acc = study.model.gyro, study.model.acc
     tau = np.geomspace(0.01, 3e4, 160)
-    return OutlookResult(
+    return PredictionResult(
         needs, rows, study, findings(study.outlook), schools(project, study, ranking), _fan(project, study),
         _reckoning(project, study),
         {"gyro": {"tau": tau} | still.allan_of_model(gyro, tau), "acc": {"tau": tau} | still.allan_of_model(acc, tau)},
@@ -108,7 +108,7 @@ def outlook_result(project: Project, ranking: Ranking | None, progress: Progress
     )  # fmt: skip
 
 
-def _bus(needs: tuple[DerivedNeed, ...], study: SuiteStudy) -> tuple[str, float]:
+def _bus(needs: tuple[DerivedRequirement, ...], study: SuiteStudy) -> tuple[str, float]:
     loop = next(n.value for n in needs if n.key == "loop_rate")
     return busiest(bus_times(study.choice.separate(), loop))
 
@@ -128,14 +128,14 @@ def _reckoning(project: Project, study: SuiteStudy) -> Reckoning:
     t = np.geomspace(0.5, 300.0, 200)
     gravity = site_of(project).gravity_m_s2
     spread = study.prediction.spread.true
-    flying = study.prediction.course.airborne
+    flying = study.prediction.trajectory.airborne
     tilt = float(np.sqrt(np.median(spread[flying, 6:8].mean(axis=1))))
     causes = still.position_variances(gyro, acc, d.averaging_s, tilt, gravity, t)
     holds = still.holds_for(causes, t, d.limit_m)
     return Reckoning(t, {k: np.sqrt(v) for k, v in causes.items()}, d.limit_m, holds)
 
 
-def drift_summary(result: OutlookResult) -> dict[str, Any]:
+def drift_summary(result: PredictionResult) -> dict[str, Any]:
     """Return fan, dead reckoning, Allan curves, facts, registers and schools as JSON data."""
     fan, reckoning = result.fan, result.reckoning
     return {

@@ -10,7 +10,7 @@ from fusus.core.prediction.predict import predict
 from fusus.core.prediction.ranking import Ranking
 from fusus.core.requirements import Requirement
 from fusus.project.records import Project
-from fusus.study.parts.suite import SuiteStudy, course_of
+from fusus.study.parts.suite import SuiteStudy, trajectory_of
 
 CROSSOVER_HZ = 20.0
 # A ready-made fusion chip's usual promise: dynamic tilt and heading, one sigma, and how late it speaks. Common practice.
@@ -79,12 +79,12 @@ def _filter(study: SuiteStudy) -> School:
 
 def _heading(project: Project, study: SuiteStudy) -> School:
     wanted = next((r for r in project.brief.requirements if r.quantity == "heading"), Requirement("heading", 0.14))
-    course = course_of(project)
+    trajectory = trajectory_of(project)
 
     def value(by_course: bool) -> str:
         if (by_course and study.model.gnss is None) or (not by_course and study.model.mag is None):
             return "not possible with these parts"
-        found = predict(study.model, course, (wanted,), by_course, with_budget=False).figures[0].value
+        found = predict(study.model, trajectory, (wanted,), by_course, with_budget=False).figures[0].value
         return f"{told(wanted, found)} predicted" if found is not None else "not possible with these parts"
 
     return School(

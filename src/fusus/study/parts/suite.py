@@ -7,7 +7,7 @@ from typing import Any
 
 from fusus.core.derived_requirements.check import conflicts
 from fusus.core.judgement.parts_findings import Outlook, findings
-from fusus.core.mission.trajectory import COARSE_STEP_S, STEP_S, Course, lay_out
+from fusus.core.mission.trajectory import COARSE_STEP_S, STEP_S, Trajectory, lay_out
 from fusus.core.parts.fields import PartKind
 from fusus.core.parts.models import SuiteModel, suite_model
 from fusus.core.parts.part import Completed, Part, complete
@@ -81,7 +81,7 @@ def model_of(project: Project, choice: Choice) -> SuiteModel:
     return suite_model(c.imu, c.barometer, c.magnetometer, c.receiver, c.rangefinder, project.parts.fitting)
 
 
-def course_of(project: Project, step_s: float = STEP_S) -> Course:
+def trajectory_of(project: Project, step_s: float = STEP_S) -> Trajectory:
     """Return the mission laid out at the project's place."""
     height = project.brief.place.height_m if project.brief.place else 0.0
     return lay_out(mission_of(project), site_of(project), height, step_s)
@@ -108,37 +108,39 @@ def study_suite(project: Project, progress: Progress | None = None) -> SuiteStud
     if choice is None:
         return None
     progress.step(0, 3, "Predicting")
-    model, course, requirements = model_of(project, choice), course_of(project), project.brief.requirements
+    model, trajectory, requirements = model_of(project, choice), trajectory_of(project), project.brief.requirements
     by_course = project.parts.heading == "GNSS course"
-    prediction = predict(model, course, requirements, by_course)
+    prediction = predict(model, trajectory, requirements, by_course)
     progress.step(1, 3, "Trying improvements")
-    gains = sensitivities(model, course, requirements, by_course)
+    gains = sensitivities(model, trajectory, requirements, by_course)
     progress.step(2, 3, "Trying other parts")
     parts = tuple(completed(p) for p in available(project))
-    other = swaps(choice, parts, course, requirements, project.parts.fitting, by_course)
+    other = swaps(choice, parts, trajectory, requirements, project.parts.fitting, by_course)
     progress.step(3, 3, "Predicting")
     outlook = Outlook(prediction.figures, prediction.budgets, gains, other, conflicts(choice.separate()))
-    return SuiteStudy(choice, model, prediction, outlook, _by_datasheet(project, choice, course, prediction, by_course))
+    return SuiteStudy(
+        choice, model, prediction, outlook, _by_datasheet(project, choice, trajectory, prediction, by_course)
+    )
 
 
 def _by_datasheet(
-    project: Project, choice: Choice, course: Course, prediction: Prediction, by_course: bool
+    project: Project, choice: Choice, trajectory: Trajectory, prediction: Prediction, by_course: bool
 ) -> tuple[Figure, ...] | None:
     """Return what the datasheets alone predict, None where the bench has measured nothing of the chosen parts."""
     printed = choice_of(project)
     if printed is None or printed == choice:
         return None
-    return predict(model_of(project, printed), course, project.brief.requirements, by_course).figures
+    return predict(model_of(project, printed), trajectory, project.brief.requirements, by_course).figures
 
 
 def rank_parts(project: Project, progress: Progress | None = None, scheduler: str | None = None) -> Ranking:
     """Return every combination of the available parts, predicted, by threads or by the cluster at ``scheduler``."""
     parts = tuple(completed(p) for p in available(project))
     ranger = find_part(project, "rangefinder", project.parts.rangefinder)
-    course = course_of(project, COARSE_STEP_S)
+    trajectory = trajectory_of(project, COARSE_STEP_S)
     found = choices(parts, ranger)
     with workers(scheduler, len(found)) as pool:
-        return rank(found, course, project.brief.requirements, project.parts.fitting, progress, pool)
+        return rank(found, trajectory, project.brief.requirements, project.parts.fitting, progress, pool)
 
 
 def prediction_summary(study: SuiteStudy) -> dict[str, Any]:

@@ -7,7 +7,7 @@ import numpy as np
 
 from fusus.core.analysis.comparison import Track
 from fusus.core.arrays import Array
-from fusus.core.estimation.accelerometer_filter import felt_through
+from fusus.core.estimation.accelerometer_filter import filter_accelerometer
 from fusus.core.estimation.replay import EstimatorInput, estimator_input
 from fusus.core.world.site import Site
 from fusus.errors import RecordingError
@@ -62,7 +62,7 @@ def load(
             seen = (seen[0], corrections.mag(seen[1], current_at(folder, recording, seen[0])))
     aiding = aiding_of(folder, project, info, t, gyro, acc, seen, use_barometer, use_gnss, problems)
     mag_t, mag_b = seen or (None, None)
-    given = felt_through(acc_filters_of(project.loops), estimator_input(t, gyro, acc, mag_t, mag_b, aiding))
+    given = filter_accelerometer(acc_filters_of(project.loops), estimator_input(t, gyro, acc, mag_t, mag_b, aiding))
     reference, reference_is = reference_of(folder, project, info, t, gyro, acc)
     return LoadedRecording(
         info,

@@ -11,7 +11,7 @@ from fusus.app.jobs import Job
 from fusus.app.session import Session
 from fusus.app.stages.base import TabbedSheet, column_page, title_label
 from fusus.app.stages.brief.figures import DriftFigure, HeadingFigure
-from fusus.core.derived_requirements.derive import DerivedNeed
+from fusus.core.derived_requirements.derive import DerivedRequirement
 from fusus.core.derived_requirements.modes import MATRIX, MODES, SENSORS, sensors_for
 from fusus.core.requirements import Requirement
 from fusus.core.world.site import Site
@@ -22,7 +22,7 @@ class BriefFound:
     """What follows from a brief."""
 
     site: Site
-    needs: tuple[DerivedNeed, ...]
+    needs: tuple[DerivedRequirement, ...]
     body: tuple[tuple[str, str, str], ...]
 
 
@@ -103,10 +103,10 @@ class BriefSheet(TabbedSheet):
         project = self.session.project
 
         def work(_progress: object) -> BriefFound:
-            from fusus.study.brief.brief import body_of, needs_of
+            from fusus.study.brief.brief import body_of, derived_requirements_of
             from fusus.study.brief.site import site_of
 
-            return BriefFound(site_of(project), needs_of(project), body_of(project))
+            return BriefFound(site_of(project), derived_requirements_of(project), body_of(project))
 
         job = Job("Looking up the place", work)
         job.succeeded.connect(self._take)

@@ -21,7 +21,7 @@ def notes(session: Session) -> tuple[Note, ...]:
     out = [Note(f.subject, f.severity, f.statement, f.reason, f.next_step, f.link) for f in outlook.findings]
     r = outlook.reckoning
     held = f"{figure(r.holds_s)} s" if r.holds_s is not None else "more than five minutes"
-    outage = outlook.study.prediction.course.mission.outage_s  # as the requirement says, where there is one
+    outage = outlook.study.prediction.trajectory.mission.outage_s  # as the requirement says, where there is one
     enough = r.holds_s is None or r.holds_s >= outage
     out.append(
         Note(

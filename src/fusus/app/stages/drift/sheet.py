@@ -130,7 +130,7 @@ class DriftSheet(TabbedSheet):
         if len(columns) > 1:
             for c, axis in zip(columns, ("north", "east", "down"), strict=False):
                 curves[axis] = np.sqrt(true[:, c]) * scale
-        phases = [(p.name, p.start_s, p.end_s) for p in prediction.course.phases]
+        phases = [(p.name, p.start_s, p.end_s) for p in prediction.trajectory.phases]
         self.mission.show_mission(
             prediction.spread.t_s, curves, np.sqrt(claimed[:, columns].sum(axis=1)) * scale, phases, unit
         )

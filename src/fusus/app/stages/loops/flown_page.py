@@ -89,11 +89,11 @@ class FlownPage(QWidget):
             )
             self.table.show_rows([])
             return
-        b = found.beat
+        b = found.period
         changed = (
             "" if self.session.answers.is_current("loops.identified") else " The project has changed since: look again."
         )
-        swings = "; ".join(f"{s.axis} at {s.hz:.1f} Hz" for s in found.swings) or "none"
+        swings = "; ".join(f"{s.axis} at {s.hz:.1f} Hz" for s in found.oscillations) or "none"
         self.note.setText(
             f"“{found.recording}”, {found.air_s:.0f} s in the air: {b.rate_hz:.1f} loops a second ± {b.jitter_s * 1e6:.0f} µs, longest "
             f"wait {b.longest_s * 1e6:.0f} µs, {b.late} late, {b.missing} missing. Swings: {swings}.{changed}"
@@ -101,7 +101,7 @@ class FlownPage(QWidget):
         self._draw_loop(found)
         hz = found.axes[0].hz
         use = hz > 0
-        marks = tuple((s.hz, f"{s.axis} {s.hz:.1f} Hz") for s in found.swings)
+        marks = tuple((s.hz, f"{s.axis} {s.hz:.1f} Hz") for s in found.oscillations)
         self.noise.show_noise(hz[use], {a.name: np.sqrt(a.density[use]) * DEGREES for a in found.axes}, marks)
         self._draw_coherence(found)
         self.table.show_rows(*_rows(found))

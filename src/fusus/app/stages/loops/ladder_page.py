@@ -1,4 +1,4 @@
-"""The tuning ladders, played rung by rung on the model."""
+"""The tuning ladders, played tuning_step by tuning_step on the model."""
 
 from typing import Any
 
@@ -14,7 +14,7 @@ from fusus.core.vehicle.airframe import AXES
 
 
 class LadderPage(QWidget):
-    """Which ladder on which axis above, the step of a rung, the rungs below."""
+    """Which ladder on which axis above, the step of a tuning_step, the steps below."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -26,16 +26,16 @@ class LadderPage(QWidget):
         self.about = QLabel()
         self.about.setWordWrap(True)
         self.rung_step = StepFigure("rung-step", "The step of this rung")
-        self.rungs = RowsTable("ladder-rungs", "Rungs", ("rung", "P>", "I>", "D>", "one sees and hears"), 4)
-        self.rungs.columns_of({0: 164, 1: 62, 2: 58, 3: 92})
-        self.rungs.itemSelectionChanged.connect(self._show_rung)
+        self.steps = RowsTable("ladder-rungs", "Rungs", ("rung", "P>", "I>", "D>", "one sees and hears"), 4)
+        self.steps.columns_of({0: 164, 1: 62, 2: 58, 3: 92})
+        self.steps.itemSelectionChanged.connect(self._show_rung)
         column = QVBoxLayout(self)
         column.setContentsMargins(14, 8, 14, 8)
         column.setSpacing(6)
         column.addWidget(input_line(("Ladder", self.ladder), ("Axis", self.axis)))
         column.addWidget(self.about)
         column.addWidget(self.rung_step, 4)
-        column.addWidget(self.rungs, 6)
+        column.addWidget(self.steps, 6)
 
     def draw(self, study: Any) -> None:
         """Show the ladder that is chosen; it is played first where that is due."""
@@ -44,7 +44,7 @@ class LadderPage(QWidget):
         ladder, axis = self.ladder.currentText(), self.axis.currentText()
         self.about.setText(f"{LADDERS[ladder]} On the model: nothing spins here.")
         if not self.session.answers.is_current("loops.steps", axis, ladder):
-            self.rungs.show_rows([])
+            self.steps.show_rows([])
             self.session.answers.ask("loops.steps", axis, ladder)
             return
         played = self._played()
@@ -53,22 +53,22 @@ class LadderPage(QWidget):
             c = r.controller
             seen: Cell = (r.seen, "stop") if r.is_wild else (r.seen, "fine") if r.is_kept else r.seen
             rows.append((r.done, *(f"{v:.2g}" for v in (c.kp, c.ki, c.kd)), seen))
-        self.rungs.show_rows(
+        self.steps.show_rows(
             rows, [f"|1+L| {r.margins.modulus:.2f}, noise {r.noise:.1%} of the command" for r in played]
         )
-        self.rungs.selectRow(len(rows) - 1)
+        self.steps.selectRow(len(rows) - 1)
 
     def _played(self) -> tuple[Any, ...]:
         found: tuple[Any, ...] | None = self.session.answers.result("loops.steps")
         return found or ()
 
     def _show_rung(self) -> None:
-        row, rungs = self.rungs.currentRow(), self._played()
-        if 0 <= row < len(rungs) and self.rungs.rowCount() == len(rungs):
-            step = rungs[row].step
+        row, steps = self.steps.currentRow(), self._played()
+        if 0 <= row < len(steps) and self.steps.rowCount() == len(steps):
+            step = steps[row].step
             seen = {"as the loop sees it": step.seen[::10] * DEGREES, "true": step.rate[::10] * DEGREES}
             self.rung_step.show_steps(step.t_s[::10], step.wanted * DEGREES, seen)
-            self.rung_step.title.setText(f"Step: {rungs[row].done}")
+            self.rung_step.title.setText(f"Step: {steps[row].done}")
 
     def restyle(self) -> None:
         """Take on the theme's colours."""

@@ -17,7 +17,7 @@ from fusus.project.commands import SetValue
 ABOUT = (
     "Have you written your own filter in C? Put own_estimator.h beside it (“Write the interface”), implement own_init() and own_step(), "
     "and choose the folder: Fusus compiles it in a sandbox, runs it on recordings, on a simulated flight and on a motion made up for "
-    "proving, judges it like its own filters, and looks for the common slips."
+    "proving, judges it like its own filters, and looks for the common errors_found."
 )
 WORDS = {"pass": "fine", "close": "mind", "fail": "stop"}
 SHOWN = {"tilt": "tilt error [°]", "heading": "heading error [°]"}

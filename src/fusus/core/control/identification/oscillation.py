@@ -24,7 +24,7 @@ TURNING_NEAR = (0.6, 1.6)
 
 
 @dataclass(frozen=True, slots=True)
-class Swing:
+class Oscillation:
     """A swing: axis, frequency Hz with its resolution, RMS rad/s, and its likely cause in words with what to do."""
 
     axis: str
@@ -59,7 +59,7 @@ def swings(
     known: tuple[Known, Known, Known],
     rotor_hz: float,
     wanted: ArrayLike | None = None,
-) -> tuple[Swing, ...]:
+) -> tuple[Oscillation, ...]:
     """Return the swings in the body's rates, the largest first.
 
     Parameters
@@ -77,7 +77,7 @@ def swings(
 
     Returns
     -------
-    tuple of Swing
+    tuple of Oscillation
         At most one an axis: its largest.
     """
     y = np.asarray(rates, dtype=float)
@@ -99,7 +99,7 @@ def swings(
             continue
         middle = float((f[low:high] * p[low:high]).sum() / p[low:high].sum())
         cause, step, is_loop = _cause(axis, middle, known[i], rotor_hz)
-        out.append(Swing(axis, middle, width, rms, cause, step, is_loop))
+        out.append(Oscillation(axis, middle, width, rms, cause, step, is_loop))
     return tuple(sorted(out, key=lambda s: -s.rms_rad_s))
 
 

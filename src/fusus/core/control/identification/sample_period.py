@@ -8,7 +8,7 @@ from fusus.core.arrays import Array, IntArray
 
 
 @dataclass(frozen=True, slots=True)
-class Beat:
+class SamplePeriod:
     """Period (median) s, its jitter one sigma s and from the earliest to the latest 99.9 % s, the longest interval s, how many
     samples come more than half a period late and how many are missing; every how many samples late ones tend to come (0: no rule)."""
 
@@ -26,7 +26,7 @@ class Beat:
         return 1.0 / self.period_s
 
 
-def beat(t_ns: IntArray) -> Beat | None:
+def beat(t_ns: IntArray) -> SamplePeriod | None:
     """Return the beat of time stamps (N,) ns; None for fewer than ten."""
     if len(t_ns) < 10:
         return None
@@ -41,6 +41,6 @@ def beat(t_ns: IntArray) -> Beat | None:
     low, high = np.percentile(off, [0.05, 99.95])
     gaps = np.diff(late)
     every = int(np.median(gaps)) if len(gaps) > 5 and np.std(gaps) < 0.3 * np.mean(gaps) else 0
-    return Beat(
+    return SamplePeriod(
         period, float(off.std()), float(high - low), float(steps.max()), len(late), int((whole - 1).sum()), every
     )

@@ -10,8 +10,8 @@ from fusus.core.parts.models import SuiteModel
 from fusus.core.sensors.inertial import InertialErrors, InertialModel
 from fusus.core.sensors.quantise import quantise
 from fusus.core.simulation.board.handling import Hands
-from fusus.core.simulation.board.slow import Wander
-from fusus.core.simulation.board.slow_sensors import REFERENCE_DEGC, Around, Outer, Rates, nanoseconds
+from fusus.core.simulation.board.slow import SlowBias
+from fusus.core.simulation.board.slow_sensors import REFERENCE_DEGC, Around, Rates, SlowSensors, nanoseconds
 from fusus.core.simulation.board.specimen import Specimen
 from fusus.core.world.site import Site
 
@@ -35,18 +35,18 @@ class Board:
     around: Around = field(default_factory=Around)
     t_s: float = 0.0
     rng: np.random.Generator = field(init=False)
-    _gyro: Wander = field(init=False)
-    _acc: Wander = field(init=False)
-    outer: Outer = field(init=False)
+    _gyro: SlowBias = field(init=False)
+    _acc: SlowBias = field(init=False)
+    slow: SlowSensors = field(init=False)
     _degc: float = field(init=False)
     _phase: float = 0.0
     _rows: int = 0
 
     def __post_init__(self) -> None:
         self.rng = np.random.default_rng(self.seed + 7)
-        self._gyro = Wander.of_inertial(self.model.gyro, self.rng)
-        self._acc = Wander.of_inertial(self.model.acc, self.rng)
-        self.outer = Outer(self.specimen, self.model, self.site, self.rates, self.home, self.rng)
+        self._gyro = SlowBias.of_inertial(self.model.gyro, self.rng)
+        self._acc = SlowBias.of_inertial(self.model.acc, self.rng)
+        self.slow = SlowSensors(self.specimen, self.model, self.site, self.rates, self.home, self.rng)
         self._degc = self.around.room_degc + SELF_HEATING_K
 
     def put(self, **what: object) -> None:
@@ -116,13 +116,13 @@ class Board:
 
     def _inertial(
         self, model: InertialModel, errors: InertialErrors, truth: Array, force: Array, warm: Array, shake: Array,
-        wander: Wander | None, dt: float,
+        slow_bias: SlowBias | None, dt: float,
     ) -> tuple[Array, Array]:  # fmt: skip
         """Return readings, and what they would read on average at rest."""
         n = len(truth)
         slow = errors.bias + (warm - REFERENCE_DEGC)[:, None] * errors.slope
-        if wander is not None:
-            slow = slow + wander.advance(n, dt, self.rng)
+        if slow_bias is not None:
+            slow = slow + slow_bias.advance(n, dt, self.rng)
         tied = (force @ errors.g_matrix.T) @ errors.matrix.T
         out = truth @ errors.matrix.T + tied + slow + shake + model.vibration_rectification * shake**2
         out = out + self.rng.standard_normal((n, 3)) * model.noise / np.sqrt(dt)
@@ -138,13 +138,13 @@ class Board:
         count = len(t)
         rows = self._every(self.rates.mag_hz, count)
         if self.model.mag is not None and self.site.field is not None and len(rows):
-            streams["mag"] = self.outer.field(self.around, t[rows], q[rows])
+            streams["mag"] = self.slow.field(self.around, t[rows], q[rows])
         rows = self._every(self.rates.baro_hz, count)
         if self.model.baro is not None and len(rows):
-            streams["baro"] = self.outer.pressure(self.around, t[rows], warm[rows])
+            streams["baro"] = self.slow.pressure(self.around, t[rows], warm[rows])
         rows = self._every(self.rates.gnss_hz, count)
         if self.model.gnss is not None and self.around.outdoors and len(rows):
-            streams["gnss"] = self.outer.fixes(t[rows], q[rows], rate_b[rows])
+            streams["gnss"] = self.slow.fixes(t[rows], q[rows], rate_b[rows])
         rows = self._every(self.rates.slow_hz, count)
         if len(rows):
             n = len(rows)
@@ -160,7 +160,7 @@ class Board:
             streams["motor"] = (
                 {"t_ns": nanoseconds(t[rows])} | throttle | {f"rpm_{i}": np.round(turns) for i in range(1, 5)}
             )
-            streams["stick"] = self.outer.sticks(self.around, t[rows])
+            streams["stick"] = self.slow.sticks(self.around, t[rows])
 
 
 def _columns(t: Array, gyro: Array, acc: Array) -> dict[str, Array]:

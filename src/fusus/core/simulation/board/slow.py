@@ -12,7 +12,7 @@ from fusus.core.sensors.inertial import InertialModel
 
 
 @dataclass(slots=True)
-class Wander:
+class SlowBias:
     """State of ``width`` independent channels: ``walk`` in u/s/√Hz and a Gauss-Markov process of ``sigma`` and ``tau_s``."""
 
     walk: float
@@ -22,12 +22,12 @@ class Wander:
     held: Array
 
     @classmethod
-    def start(cls, walk: float, sigma: float, tau_s: float, width: int, rng: np.random.Generator) -> "Wander":
-        """Return a wander that begins at no walk and anywhere in its Gauss-Markov spread."""
+    def start(cls, walk: float, sigma: float, tau_s: float, width: int, rng: np.random.Generator) -> "SlowBias":
+        """Return one that begins at no walk and anywhere in its Gauss-Markov spread."""
         return cls(walk, sigma, tau_s, np.zeros(width), rng.standard_normal(width) * sigma)
 
     @classmethod
-    def of_inertial(cls, model: InertialModel, rng: np.random.Generator) -> "Wander":
+    def of_inertial(cls, model: InertialModel, rng: np.random.Generator) -> "SlowBias":
         """Return the wander of a gyro or accelerometer."""
         sigma = markov_sigma_of_instability(model.instability)
         return cls.start(model.walk, sigma, model.instability_tau_s, 3, rng)

@@ -9,7 +9,7 @@ from fusus.core.frames import quaternion
 from fusus.core.parts.fitting import LEFT_BY_FOAM
 from fusus.core.parts.models import SuiteModel
 from fusus.core.sensors.quantise import quantise
-from fusus.core.simulation.board.slow import Wander
+from fusus.core.simulation.board.slow import SlowBias
 from fusus.core.simulation.board.specimen import Specimen
 from fusus.core.world.atmosphere import density_kg_m3, geopotential_m, pressure_pa
 from fusus.core.world.site import Site
@@ -56,7 +56,7 @@ class Around:
 
 
 @dataclass(slots=True)
-class Outer:
+class SlowSensors:
     """The sensors beside the IMU; their slow errors go on from call to call."""
 
     specimen: Specimen
@@ -65,17 +65,17 @@ class Outer:
     rates: Rates
     home: tuple[float, float, float]
     rng: np.random.Generator
-    _weather: Wander = field(init=False)
-    _gnss: Wander = field(init=False)
-    _draught: Wander = field(init=False)
+    _weather: SlowBias = field(init=False)
+    _gnss: SlowBias = field(init=False)
+    _draught: SlowBias = field(init=False)
 
     def __post_init__(self) -> None:
         baro, gnss = self.model.baro, self.model.gnss
-        self._weather = Wander.start(
+        self._weather = SlowBias.start(
             0.0, baro.weather_pa if baro else 0.0, baro.weather_tau_s if baro else 1.0, 1, self.rng
         )
-        self._gnss = Wander.start(0.0, 1.0, gnss.wander_tau_s if gnss else 1.0, 3, self.rng)
-        self._draught = Wander.start(0.0, 1.0, 0.15, 1, self.rng)
+        self._gnss = SlowBias.start(0.0, 1.0, gnss.wander_tau_s if gnss else 1.0, 3, self.rng)
+        self._draught = SlowBias.start(0.0, 1.0, 0.15, 1, self.rng)
 
     def field(self, around: Around, t: Array, q: Array) -> dict[str, Array]:
         """Return the magnetometer's readings."""

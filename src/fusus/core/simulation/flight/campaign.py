@@ -13,7 +13,7 @@ from fusus.core.progress import Progress, Silent
 from fusus.core.simulation.flight.craft import Craft, hover_share
 from fusus.core.simulation.flight.figures import QUANTITIES, Figures, figures
 from fusus.core.simulation.flight.fly import Controller, Flown, Setting, fly
-from fusus.core.simulation.flight.scenarios import WEAK, Course, course_named
+from fusus.core.simulation.flight.scenarios import WEAK, PlannedFlight, planned_flight
 from fusus.core.simulation.flight.troubles import Troubles, by_hand, trouble_named
 from fusus.core.workers import work_off
 
@@ -33,14 +33,14 @@ class FlightTask:
     trouble: str | None = None
 
 
-def course_of(task: FlightTask) -> Course:
+def planned_flight_of(task: FlightTask) -> PlannedFlight:
     """Return what is asked of a flight."""
-    return course_named(task.scenario, task.mission, task.setting.site.gravity_m_s2, task.controller.rate_hz)
+    return planned_flight(task.scenario, task.mission, task.setting.site.gravity_m_s2, task.controller.rate_hz)
 
 
 def fly_task(task: FlightTask) -> Flown:
     """Return a task's flight with all that it left."""
-    course = course_of(task)
+    course = planned_flight_of(task)
     motors = len(task.craft.mixer.motors)
     craft = replace(
         task.craft,

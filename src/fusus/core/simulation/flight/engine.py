@@ -23,29 +23,29 @@ from fusus.core.simulation.flight.groups import (
     World,
 )
 from fusus.core.simulation.flight.loop import (
-    belief_of,
     blowing,
-    carried,
-    carried_on,
     command,
     drain,
-    felt_by,
+    estimate_of,
     field_at,
+    filter_sample,
     filter_says,
+    integrate_body,
     keep_motion,
     keep_truth,
     levelled,
     motion_of,
     oriented,
+    propagate_estimate,
     sense,
-    sense_outer,
+    sense_slow,
     spin_on,
     turning,
     with_height,
     work_out,
 )
 from fusus.core.vehicle.body import is_near
-from fusus.core.vehicle.drive import pushes
+from fusus.core.vehicle.drive import rotor_wrench
 
 
 @kernel
@@ -61,7 +61,7 @@ def fly(
     body, power, charge, cell_v, effect, weak_effect, weak_s, tau_s, wind = world
     dt, parts, delay, c, table, sections, rules, lost_m, idle, acc_sections = board
     rows, rows_hz, extra = asked
-    gyro_of, acc_of, gyro_added, acc_added, wander, outer, shaking, readings, felt = sensing
+    gyro_of, acc_of, gyro_added, acc_added, wander, slow, shaking, readings, acc_filtered = sensing
     gyro, acc, known, fields, heights, _, fixes, ranges = readings
     (
         c0, s0, key_every, key_x, key_p, nav_rows, c1, c2, c3, c4, c5, alt_x, alt_p, alt_at, alt_m, alt_kx, alt_kp, alt_r, alt_w, up,
@@ -72,13 +72,13 @@ def fly(
     h = dt / parts
     half, late, later = math.exp(-0.5 * h / tau_s), delay // parts, delay % parts
     next_mag, next_baro = (
-        -(-first // outer.mag_every) * outer.mag_every,
-        -(-first // outer.baro_every) * outer.baro_every,
+        -(-first // slow.mag_every) * slow.mag_every,
+        -(-first // slow.baro_every) * slow.baro_every,
     )
     spin = 2.0 * math.pi * shaking.rotor_hz / shaking.hover * dt
-    mag_every, other = outer.mag_every, first  # fixes and distances are looked for at once
+    mag_every, other = slow.mag_every, first  # fixes and distances are looked for at once
     taken = first  # samples that the navigation filter has had
-    b, m = belief_of(nav), motion_of(mem)
+    b, m = estimate_of(nav), motion_of(mem)
     for i in range(first, last):
         t = t_all[i]
         row = min(int(t * rows_hz + 1e-6), rows.shape[0] - 1)
@@ -86,27 +86,25 @@ def fly(
             effect = weak_effect
         wn, we, wd, air = blowing(body, wind, row, m[2])
         mean, cubes = turning(speed)
-        f = pushes(effect, speed)
+        f = rotor_wrench(effect, speed)
         s = sense(
             body, gyro_of, acc_of, shaking, m, f, air, mem[PHASE] + wander[i], mean, i, gyro_added, acc_added, gyro, acc, known, mem[ON] > 0
         )  # fmt: skip
-        s = felt_by(acc_sections, acc_filters, felt, i, s)
+        s = filter_sample(acc_sections, acc_filters, acc_filtered, i, s)
         mag_due = i == next_mag
         if mag_due or i == next_baro or i >= other:
-            next_mag, next_baro, other = sense_outer(
-                outer, readings, i, m, mem, wn, we, wd, zero_m, next_mag, next_baro
-            )
+            next_mag, next_baro, other = sense_slow(slow, readings, i, m, mem, wn, we, wd, zero_m, next_mag, next_baro)
         keep_truth(truth, i, m)
         if kind == NAVIGATION:
             if i + 1 - taken >= c0.every or i + 1 == last:
                 advance_navigation(
-                    c0, s0, t_all, steps, gyro, felt, known, fixes, heights, fields, ranges, estimate, flags, key_every, key_x, key_p,
-                    nav_rows, taken, i + 1,
+                    c0, s0, t_all, steps, gyro, acc_filtered, known, fixes, heights, fields, ranges, estimate, flags, key_every, key_x,
+                    key_p, nav_rows, taken, i + 1,
                 )  # fmt: skip
                 taken = i + 1
                 b = filter_says(nav, cov, s0.n, lost_m, mem, events, t)
             else:
-                b = carried_on(b, s, nav, c0.gravity_m_s2, dt)
+                b = propagate_estimate(b, s, nav, c0.gravity_m_s2, dt)
         elif kind != NONE:
             s1, s4 = oriented(kind, c1, c2, c3, c4, s1, s4, s, field_at(fields, i // mag_every, mag_due), dt)
             b = levelled(kind, s1, s4, s, up, i, c.gravity_m_s2)
@@ -124,6 +122,6 @@ def fly(
         command(older, newer, motor_log, i - late, volts / (power.cells * power.rated_v), mem[BROKEN] == 0.0)
         # Whether the ground may be touched in this loop.
         near = is_near(body, m[0] + dt * m[3], m[1] + dt * m[4], m[2] + dt * m[5])
-        m = carried(body, m, effect, speed, older, newer, f, air, near, later, parts, half, h)
+        m = integrate_body(body, m, effect, speed, older, newer, f, air, near, later, parts, half, h)
         spin_on(mem, spin * mean)
     keep_motion(mem, m)

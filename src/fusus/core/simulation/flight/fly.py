@@ -158,7 +158,7 @@ def fly(
         np.zeros((n, motors)), np.empty((n, 3)), np.full((groups.EVENTS, 3), np.nan),
     )  # fmt: skip
     sensing = groups.Sensing(
-        sensors.gyro, sensors.acc, sensors.gyro_added, sensors.acc_added, sensors.wander, sensors.outer, sensors.shaking,
+        sensors.gyro, sensors.acc, sensors.gyro_added, sensors.acc_added, sensors.wander, sensors.slow, sensors.shaking,
         sensors.readings, np.empty((n, 3)),
     )  # fmt: skip
     mem = np.zeros(groups.MEMORY)
@@ -185,10 +185,10 @@ def fly(
 
     advance(groups.NONE, 0, first, 0.0, _level_start())
     r = sensors.readings
-    zero = float(np.mean(r.baro[: first // sensors.outer.baro_every, 1]))
-    r.baro[: first // sensors.outer.baro_every, 1] -= zero
+    zero = float(np.mean(r.baro[: first // sensors.slow.baro_every, 1]))
+    r.baro[: first // sensors.slow.baro_every, 1] -= zero
     field = np.full((first, 3), np.nan)
-    field[:: sensors.outer.mag_every] = r.mag[: len(field[:: sensors.outer.mag_every]), 1:4]
+    field[:: sensors.slow.mag_every] = r.mag[: len(field[:: sensors.slow.mag_every]), 1:4]
     start = start_from(t[:first], r.gyro[:first], r.acc[:first], field, setting.site)
     run = advance(KINDS[controller.estimator], first, n, zero, start)
     log.estimate[:first, 6:10] = start.q_nb

@@ -7,7 +7,7 @@ from fusus.core.control.cascade import Cascade
 from fusus.core.estimation.altitude.kernel import Coefficients as AltitudeCoefficients
 from fusus.core.estimation.navigation_ekf.states import Coefficients as NavigationCoefficients
 from fusus.core.estimation.navigation_ekf.states import State as NavigationState
-from fusus.core.simulation.flight.sensing import Outer, Readings, Shaking, Triad
+from fusus.core.simulation.flight.sensing import Readings, Shaking, SlowSensors, Triad
 from fusus.core.vehicle.body import Body
 from fusus.core.vehicle.drive import Power
 
@@ -102,10 +102,10 @@ class Sensing(NamedTuple):
     gyro_added: Array
     acc_added: Array
     wander: Array
-    outer: Outer
+    slow: SlowSensors
     shaking: Shaking
     readings: Readings
-    felt: Array
+    acc_filtered: Array
 
 
 class Estimators(NamedTuple):

@@ -8,7 +8,7 @@ from typing import Any
 
 from fusus.core._jit import contracting_kernel, inlined_kernel, kernel
 from fusus.core.arrays import Array, ByteArray
-from fusus.core.control.cascade import HOMING, PATH, Cascade, Seen, Wish, rate_loops, wanted_rates
+from fusus.core.control.cascade import HOMING, PATH, Cascade, Setpoint, StateEstimate, rate_loops, wanted_rates
 from fusus.core.control.sections import filtered, prime
 from fusus.core.estimation.attitude_ekf.kernel import advance as advance_ekf
 from fusus.core.estimation.attitude_math import State as AttitudeState
@@ -42,18 +42,28 @@ from fusus.core.simulation.flight.groups import (
     Rules,
 )
 from fusus.core.simulation.flight.sensing import (
-    Outer,
     Readings,
     Shaking,
+    SlowSensors,
     Triad,
-    read_outer,
+    read_slow_sensors,
     read_triad,
     shaken,
     to_body,
 )
 from fusus.core.simulation.flight.watching import is_quiet, note, start_or_stop, watch_ground
-from fusus.core.vehicle.body import Body, Motion13, Outside, Push, derivative, in_air, is_near, on_ground, stepped
-from fusus.core.vehicle.drive import Power, drained, pushes, rest_cell_v, spun
+from fusus.core.vehicle.body import (
+    Body,
+    ExternalForces,
+    Motion13,
+    Wrench,
+    derivative,
+    in_air,
+    is_near,
+    on_ground,
+    stepped,
+)
+from fusus.core.vehicle.drive import Power, drained, rest_cell_v, rotor_wrench, spun
 from fusus.core.vehicle.mixer import mix_into
 
 NEVER = 2**62
@@ -62,10 +72,10 @@ Six = tuple[float, float, float, float, float, float]
 
 
 @inlined_kernel
-def blowing(body: Body, wind: Array, row: int, down: float) -> tuple[float, float, float, Outside]:
+def blowing(body: Body, wind: Array, row: int, down: float) -> tuple[float, float, float, ExternalForces]:
     """Return the wind at a row of the plan, felt in full above two metres, and what it does."""
-    felt = min(max(-down / GROUND_WIND_M, 0.0), 1.0)
-    wn, we, wd = wind[row, 0] * felt, wind[row, 1] * felt, wind[row, 2] * felt
+    share = min(max(-down / GROUND_WIND_M, 0.0), 1.0)
+    wn, we, wd = wind[row, 0] * share, wind[row, 1] * share, wind[row, 2] * share
     return wn, we, wd, in_air(body, wn, we, wd)
 
 
@@ -81,8 +91,8 @@ def turning(speed: Array) -> tuple[float, float]:
 
 @inlined_kernel
 def sense(
-    body: Body, gyro_of: Triad, acc_of: Triad, shaking: Shaking, m: Motion13, f: Push, air: Outside, phase: float, mean: float, i: int,
-    gyro_added: Array, acc_added: Array, gyro: Array, acc: Array, known: ByteArray, is_on: bool,
+    body: Body, gyro_of: Triad, acc_of: Triad, shaking: Shaking, m: Motion13, f: Wrench, air: ExternalForces, phase: float, mean: float,
+    i: int, gyro_added: Array, acc_added: Array, gyro: Array, acc: Array, known: ByteArray, is_on: bool,
 ) -> Six:  # fmt: skip
     """Read the inertial sensors, write the sample and what is known of it down, and return rate and specific force."""
     acts = on_ground(body, m, air) if is_near(body, m[0], m[1], m[2]) else air
@@ -104,12 +114,12 @@ def sense(
 
 
 @inlined_kernel
-def felt_by(sections: Array, memory: Array, felt: Array, i: int, s: Six) -> Six:
+def filter_sample(sections: Array, memory: Array, acc_filtered: Array, i: int, s: Six) -> Six:
     """Return a sample whose specific force has passed through the accelerometer's filter, and keep it for the navigation filter."""
     ax, ay, az = s[3], s[4], s[5]
     if sections.shape[0] > 0:
         ax, ay, az = low_passed(sections, memory, i == 0, ax, ay, az)
-    felt[i, 0], felt[i, 1], felt[i, 2] = ax, ay, az
+    acc_filtered[i, 0], acc_filtered[i, 1], acc_filtered[i, 2] = ax, ay, az
     return s[0], s[1], s[2], ax, ay, az
 
 
@@ -124,8 +134,8 @@ def low_passed(sections: Array, memory: Array, is_first: bool, x: float, y: floa
 
 
 @kernel
-def sense_outer(
-    outer: Outer, readings: Readings, i: int, m: Motion13, mem: Array, wn: float, we: float, wd: float, zero_m: float, next_mag: int,
+def sense_slow(
+    slow: SlowSensors, readings: Readings, i: int, m: Motion13, mem: Array, wn: float, we: float, wd: float, zero_m: float, next_mag: int,
     next_baro: int,
 ) -> tuple[int, int, int]:  # fmt: skip
     """Read the slower sensors that are due; return when magnetometer, barometer, and the next of fixes and distances are due.
@@ -133,15 +143,17 @@ def sense_outer(
     Not a part of the loop: it comes a tenth as often, and takes many arrays.
     """
     blows2 = (m[3] - wn) ** 2 + (m[4] - we) ** 2 + (m[5] - wd) ** 2
-    fix, look = read_outer(outer, readings, i, m, mem[AMPS], blows2, zero_m, int(mem[NEXT_FIX]), int(mem[NEXT_RANGE]))
+    fix, look = read_slow_sensors(
+        slow, readings, i, m, mem[AMPS], blows2, zero_m, int(mem[NEXT_FIX]), int(mem[NEXT_RANGE])
+    )
     mem[NEXT_FIX], mem[NEXT_RANGE] = fix, look
-    next_mag += outer.mag_every if i == next_mag else 0
-    next_baro += outer.baro_every if i == next_baro else 0
+    next_mag += slow.mag_every if i == next_mag else 0
+    next_baro += slow.baro_every if i == next_baro else 0
     other = NEVER
-    if fix < outer.gnss_at.shape[0]:
-        other = min(other, outer.gnss_at[fix])
-    if look < outer.range_at.shape[0]:
-        other = min(other, outer.range_at[look])
+    if fix < slow.gnss_at.shape[0]:
+        other = min(other, slow.gnss_at[fix])
+    if look < slow.range_at.shape[0]:
+        other = min(other, slow.range_at[look])
     return next_mag, next_baro, other
 
 
@@ -154,7 +166,7 @@ def field_at(fields: Array, k: int, is_due: bool) -> Three:
 
 
 @inlined_kernel
-def belief_of(nav: Array) -> Belief:
+def estimate_of(nav: Array) -> Belief:
     """Return what the navigation filter's state says."""
     return Belief(
         nav[6], nav[7], nav[8], nav[9], nav[0], nav[1], nav[2], nav[3], nav[4], nav[5], nav[GYRO], nav[GYRO + 1], nav[GYRO + 2]
@@ -191,11 +203,11 @@ def filter_says(nav: Array, cov: Array, n: int, lost_m: float, mem: Array, event
     if knows != mem[KNOWS]:
         note(mem, events, FOUND_PLACE if knows > 0.0 else LOST_PLACE, t, math.sqrt(sigma2))
         mem[KNOWS] = knows
-    return belief_of(nav)
+    return estimate_of(nav)
 
 
 @inlined_kernel
-def carried_on(b: Belief, s: Six, nav: Array, gravity: float, dt: float) -> Belief:
+def propagate_estimate(b: Belief, s: Six, nav: Array, gravity: float, dt: float) -> Belief:
     """Return the belief a sample later by strapdown, with the biases that the filter last said."""
     w, x, y, z, fn, fe, fd = strapdown(
         b.w, b.x, b.y, b.z, dt, s[0] - b.bgx, s[1] - b.bgy, s[2] - b.bgz, s[3] - nav[ACC], s[4] - nav[ACC + 1], s[5] - nav[ACC + 2]
@@ -253,8 +265,8 @@ def work_out(
 ) -> None:  # fmt: skip
     """Work the loops out from what is believed and wished, and write the motors' commands down."""
     knows_place = kind == NAVIGATION and mem[KNOWS] > 0.0
-    seen = Seen(b.w, b.x, b.y, b.z, b.pn, b.pe, b.pd, b.vn, b.ve, b.vd, knows_place)
-    wish = Wish(
+    estimate = StateEstimate(b.w, b.x, b.y, b.z, b.pn, b.pe, b.pd, b.vn, b.ve, b.vd, knows_place)
+    setpoint = Setpoint(
         int(rows[row, 0]), rows[row, 2], rows[row, 3], rows[row, 4], rows[row, 5], rows[row, 6], rows[row, 7], rows[row, 8],
         rows[row, 9], rows[row, 10], rows[row, 11], rows[row, 12],
     )  # fmt: skip
@@ -265,8 +277,8 @@ def work_out(
     if mem[BROKEN] == 0.0 and on != (mem[ON] > 0.0):
         rate, cos = math.sqrt(wx * wx + wy * wy + wz * wz), 1.0 - 2.0 * (b.x * b.x + b.y * b.y)
         has_place = knows_place or kind != NAVIGATION
-        start_or_stop(rules, mem, events, wish.mode, wish.throttle, on, cos, rate, has_place, t)
-    p, q, r, thrust, mode = wanted_rates(c, cascade_mem, wish, seen, dt)
+        start_or_stop(rules, mem, events, setpoint.mode, setpoint.throttle, on, cos, rate, has_place, t)
+    p, q, r, thrust, mode = wanted_rates(c, cascade_mem, setpoint, estimate, dt)
     if extra.shape[0] > 0:
         p, q, r = p + extra[i, 0], q + extra[i, 1], r + extra[i, 2]
     # On the ground the loops have nothing to do: what they sum up would tip the craft over.
@@ -279,7 +291,7 @@ def work_out(
         gave = mix_into(table, thrust, roll, pitch, yaw, idle, motor_log, i)
     wanted[i, 0], wanted[i, 1], wanted[i, 2], wanted[i, 3] = p, q, r, thrust
     wanted[i, 4] = mode + (0.5 if gave else 0.0)
-    sinking = wish.vd > 0.0 if wish.mode == PATH else wish.throttle < 0.4 or cascade_mem[HOMING] > 0.0
+    sinking = setpoint.vd > 0.0 if setpoint.mode == PATH else setpoint.throttle < 0.4 or cascade_mem[HOMING] > 0.0
     # Calls cost: high up and climbing there is nothing to watch.
     if sinking or mem[FLIES] == 0.0 or is_near(body, m[0], m[1], m[2]):
         watch_ground(body, rules, mem, events, m, thrust, sinking, b.vd, dt, t)
@@ -327,17 +339,17 @@ def spin_on(mem: Array, step: float) -> None:
 
 
 @contracting_kernel
-def carried(
-    body: Body, m: Motion13, effect: Array, speed: Array, older: Array, newer: Array, f: Push, air: Outside, near: bool, later: int,
-    parts: int, half: float, h: float,
+def integrate_body(
+    body: Body, m: Motion13, effect: Array, speed: Array, older: Array, newer: Array, f: Wrench, air: ExternalForces, near: bool,
+    later: int, parts: int, half: float, h: float,
 ) -> Motion13:  # fmt: skip
     """Return the motion after a loop of ``parts`` steps h; motors follow ``older`` commands for ``later`` steps, then ``newer``."""
     for j in range(parts):
         wanted = older if j < later else newer
         spun(speed, wanted, half)
-        f1 = pushes(effect, speed)
+        f1 = rotor_wrench(effect, speed)
         spun(speed, wanted, half)
-        f2 = pushes(effect, speed)
+        f2 = rotor_wrench(effect, speed)
         m = stepped(body, m, f, f1, f2, on_ground(body, m, air) if near else air, h)
         f = f2
     return m

@@ -37,7 +37,7 @@ SWEEP_HZ, SWEEP_S, SWEEP_RAD_S = (0.4, 40.0), 16.0, 0.5
 
 
 @dataclass(frozen=True, slots=True)
-class Course:
+class PlannedFlight:
     """A plan with what happens on the way: outages (start, duration) s, steel, the moment a motor weakens s, slope of the ground rad,
     and whether the craft is meant to fly at all."""
 
@@ -50,7 +50,7 @@ class Course:
 
 
 @lru_cache(maxsize=16)
-def course_named(name: str, mission: Mission, gravity_m_s2: float, rate_hz: float) -> Course:
+def planned_flight(name: str, mission: Mission, gravity_m_s2: float, rate_hz: float) -> PlannedFlight:
     """Return the course of a scenario, the same for all flights of a campaign; KeyError names those that exist."""
     if name not in FLIGHTS:
         raise KeyError(f"{name} is none of {', '.join(FLIGHTS)}")
@@ -94,29 +94,29 @@ def _hover_rows(m: Mission, gravity: float, seconds: float, height: float | None
     return _rows(_down(points), gravity), begins
 
 
-def _take_off(m: Mission, gravity: float, _rate: float) -> Course:
+def _take_off(m: Mission, gravity: float, _rate: float) -> PlannedFlight:
     rows, begins = _hover_rows(m, gravity, 10.0)
-    return Course(_plan(rows, (OFF_S, "take-off"), (begins, "hover"), (begins + 10.0, "landing")))
+    return PlannedFlight(_plan(rows, (OFF_S, "take-off"), (begins, "hover"), (begins + 10.0, "landing")))
 
 
-def _hover_wind(m: Mission, gravity: float, _rate: float) -> Course:
+def _hover_wind(m: Mission, gravity: float, _rate: float) -> PlannedFlight:
     rows, begins = _hover_rows(m, gravity, 30.0)
-    return Course(_plan(rows, (begins, "hover"), (begins + 30.0, "landing")))
+    return PlannedFlight(_plan(rows, (begins, "hover"), (begins + 30.0, "landing")))
 
 
-def _held(mode: int) -> Callable[[Mission, float, float], Course]:
+def _held(mode: int) -> Callable[[Mission, float, float], PlannedFlight]:
     """Return the maker of half a minute in a mode with sticks let go."""
 
-    def make(m: Mission, gravity: float, _rate: float) -> Course:
+    def make(m: Mission, gravity: float, _rate: float) -> PlannedFlight:
         rows, begins = _hover_rows(m, gravity, 42.0, max(m.height_m, 4.0))
         begins, ends = begins + 1.0, begins + 31.0
         rows[part(rows, begins, ends), MODE] = mode
-        return Course(_plan(rows, (begins, "sticks let go"), (ends, "back to its place")))
+        return PlannedFlight(_plan(rows, (begins, "sticks let go"), (ends, "back to its place")))
 
     return make
 
 
-def _step(m: Mission, gravity: float, _rate: float) -> Course:
+def _step(m: Mission, gravity: float, _rate: float) -> PlannedFlight:
     rows, begins = _hover_rows(m, gravity, 20.0, max(m.height_m, 8.0))
     t = begins + 1.0
     rows[part(rows, t, begins + 16.0), MODE] = HEIGHT
@@ -126,10 +126,10 @@ def _step(m: Mission, gravity: float, _rate: float) -> Course:
             rows[part(rows, t, t + 0.8), column] = 0.8 * sign
             t += 0.8
         t += 0.8
-    return Course(_plan(rows, (begins + 1.0, "steps of roll, then pitch"), (begins + 16.0, "back to its place")))
+    return PlannedFlight(_plan(rows, (begins + 1.0, "steps of roll, then pitch"), (begins + 16.0, "back to its place")))
 
 
-def _stick_modes(m: Mission, gravity: float, _rate: float) -> Course:
+def _stick_modes(m: Mission, gravity: float, _rate: float) -> PlannedFlight:
     rows, begins = _hover_rows(m, gravity, 20.0, max(m.height_m, 15.0))
     level, mixed, end = begins + 1.0, begins + 5.0, begins + 8.0
     rows[part(rows, level, mixed), MODE] = LEVEL
@@ -140,10 +140,10 @@ def _stick_modes(m: Mission, gravity: float, _rate: float) -> Course:
         rows[part(rows, at, at + 0.8), PITCH] = 0.5 * sign
     # At the end of its stick mixed mode goes over, and let go it levels itself.
     rows[part(rows, mixed + 2.2, mixed + 2.5), ROLL] = 1.0
-    return Course(_plan(rows, (level, "self-level"), (mixed, "mixed"), (end, "back to its place")))
+    return PlannedFlight(_plan(rows, (level, "self-level"), (mixed, "mixed"), (end, "back to its place")))
 
 
-def _flip(m: Mission, gravity: float, _rate: float) -> Course:
+def _flip(m: Mission, gravity: float, _rate: float) -> PlannedFlight:
     rows, begins = _hover_rows(m, gravity, 16.0, 18.0)
     t = begins + 2.0
     rows[part(rows, t, t + 0.6), MODE] = HEIGHT
@@ -152,10 +152,10 @@ def _flip(m: Mission, gravity: float, _rate: float) -> Course:
     rows[turns, MODE], rows[turns, ROLL], rows[turns, THROTTLE] = RATE, 1.0, 0.35
     level = part(rows, t + 1.6, t + 5.0)
     rows[level, MODE] = HEIGHT
-    return Course(_plan(rows, (t + 0.6, "flip"), (t + 1.6, "level")))
+    return PlannedFlight(_plan(rows, (t + 0.6, "flip"), (t + 1.6, "level")))
 
 
-def _crossing(m: Mission, gravity: float, _rate: float) -> Course:
+def _crossing(m: Mission, gravity: float, _rate: float) -> PlannedFlight:
     points = _up(m, m.height_m)
     begins = points[-1].t_s + 3.0
     points.append(Waypoint(begins, 0, 0, m.height_m, YAW))
@@ -172,28 +172,28 @@ def _crossing(m: Mission, gravity: float, _rate: float) -> Course:
         Disturbance(0.5 * north, 0.5 * east, m.height_m, max(2.0, 0.4 * m.speed_m_s), (share, share, 0.0)),
     ) if m.steel_ut > 0 else ()  # fmt: skip
     start = middle - 0.5 * m.outage_s
-    return Course(
+    return PlannedFlight(
         _plan(_rows(_down(points), gravity), (begins, "there"), (start, "no fixes"), (begins + leg + 3.0, "back")),
         ((start, m.outage_s),) if m.outage_s > 0 else (), steel,
     )  # fmt: skip
 
 
-def _gnss_loss(m: Mission, gravity: float, _rate: float) -> Course:
+def _gnss_loss(m: Mission, gravity: float, _rate: float) -> PlannedFlight:
     rows, begins = _hover_rows(m, gravity, 40.0, max(m.height_m, 6.0))
     holds = part(rows, begins + 1.0, begins + 60.0)
     rows[holds, MODE] = PLACE
     lost = begins + 8.0
     # In the end the pilot brings it down by hand.
     rows[part(rows, begins + 34.0, begins + 60.0), THROTTLE] = 0.2
-    return Course(_plan(rows, (lost, "fixes stop"), (begins + 34.0, "brought down")), ((lost, 1e6),))
+    return PlannedFlight(_plan(rows, (lost, "fixes stop"), (begins + 34.0, "brought down")), ((lost, 1e6),))
 
 
-def _weak_motor(m: Mission, gravity: float, _rate: float) -> Course:
+def _weak_motor(m: Mission, gravity: float, _rate: float) -> PlannedFlight:
     rows, begins = _hover_rows(m, gravity, 20.0, max(m.height_m, 5.0))
-    return Course(_plan(rows, (begins + 6.0, "a motor weakens")), weak_s=begins + 6.0)
+    return PlannedFlight(_plan(rows, (begins + 6.0, "a motor weakens")), weak_s=begins + 6.0)
 
 
-def _return(m: Mission, gravity: float, _rate: float) -> Course:
+def _return(m: Mission, gravity: float, _rate: float) -> PlannedFlight:
     points = _up(m, m.height_m)
     begins = points[-1].t_s
     reach = 5.0 * m.speed_m_s
@@ -202,10 +202,10 @@ def _return(m: Mission, gravity: float, _rate: float) -> Course:
     rows = _rows(points, gravity, lands=False)
     home = blank(20.0 + reach / max(m.speed_m_s, 1.0) + 2.0 * max(m.height_m, 5.0) / 0.6)
     home[:, MODE], home[:, ON] = HOME, 1.0
-    return Course(_plan(np.concatenate([rows, home]), (begins, "out"), (begins + 12.0, "home")))
+    return PlannedFlight(_plan(np.concatenate([rows, home]), (begins, "out"), (begins + 12.0, "home")))
 
 
-def _sweep(m: Mission, gravity: float, rate: float) -> Course:
+def _sweep(m: Mission, gravity: float, rate: float) -> PlannedFlight:
     rows, begins = _hover_rows(m, gravity, 3 * SWEEP_S + 6.0, max(m.height_m, 8.0))
     extra = np.zeros((round(len(rows) / PLAN_HZ * rate), 3))
     t = np.arange(round(SWEEP_S * rate)) / rate
@@ -219,17 +219,17 @@ def _sweep(m: Mission, gravity: float, rate: float) -> Course:
         first = begins + 2.0 + axis * (SWEEP_S + 1.0)
         extra[round(first * rate) : round(first * rate) + len(t), axis] = SWEEP_RAD_S * fade * np.sin(phase)
         marks.append((first, f"sweep of {name}"))
-    return Course(_plan(rows, *marks, extra=extra))
+    return PlannedFlight(_plan(rows, *marks, extra=extra))
 
 
-def _arming_tilted(_m: Mission, _gravity: float, _rate: float) -> Course:
+def _arming_tilted(_m: Mission, _gravity: float, _rate: float) -> PlannedFlight:
     rows = blank(8.0)
     rows[part(rows, ON_S, 8.0), ON] = 1.0
     rows[:, PATH_AT + 2] = BELOW_M
-    return Course(_plan(rows, (ON_S, "asked to start")), slope_rad=SLOPE_RAD, flies=False)
+    return PlannedFlight(_plan(rows, (ON_S, "asked to start")), slope_rad=SLOPE_RAD, flies=False)
 
 
-MAKERS: dict[str, Callable[[Mission, float, float], Course]] = {
+MAKERS: dict[str, Callable[[Mission, float, float], PlannedFlight]] = {
     "take-off": _take_off, "hover-wind": _hover_wind, "hover-level": _held(HEIGHT), "hover-hold": _held(PLACE), "step": _step,
     "stick-modes": _stick_modes, "flip": _flip, "crossing": _crossing, "gnss-loss": _gnss_loss,
     "weak-motor": _weak_motor, "return": _return, "sweep": _sweep, "arming-tilted": _arming_tilted,

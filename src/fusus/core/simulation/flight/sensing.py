@@ -45,7 +45,7 @@ class Triad(NamedTuple):
     top: float
 
 
-class Outer(NamedTuple):
+class SlowSensors(NamedTuple):
     """The slower sensors. Magnetometer: every so many samples, soft iron, hard iron, field of an ampere, noise (K, 3), earth field,
     lumps of steel (S, 7: place, radius, field). Barometer: every so many samples, what is added and noise (K,), share that its filter
     takes, airflow Pa per (m/s)², tables. GNSS and rangefinder: samples at which they look, errors, lever arm; limits."""
@@ -111,7 +111,7 @@ class Sensors:
     gyro_added: Array
     acc_added: Array
     wander: Array
-    outer: Outer
+    slow: SlowSensors
     shaking: Shaking
     readings: Readings
     gyro_errors: InertialErrors
@@ -141,10 +141,10 @@ def draw_sensors(
     acc_added = added_errors(suite.acc, acc_errors, warming, rate, rng, slow)
     wander = random_walk(rng, n, 1, WANDER_RAD_RTS, rate)[:, 0]
     phases = rng.uniform(0.0, 2.0 * math.pi, (2, 3))
-    outer, readings = _outer(suite, around, site, home_m, t_s, warming, rng)
+    slow, readings = _outer(suite, around, site, home_m, t_s, warming, rng)
     return Sensors(
         _triad(suite.gyro, gyro_errors, around.vibration_gyro_rad_s), _triad(suite.acc, acc_errors, around.vibration_acc_m_s2),
-        gyro_added, acc_added, wander, outer, _shaking(around.rotor_hz, hover_share, phases), readings, gyro_errors, warming,
+        gyro_added, acc_added, wander, slow, _shaking(around.rotor_hz, hover_share, phases), readings, gyro_errors, warming,
     )  # fmt: skip
 
 
@@ -174,7 +174,7 @@ def _six(v: list[float]) -> tuple[float, float, float, float, float, float]:
 
 def _outer(
     suite: Suite, around: Conditions, site: Site, home_m: float, t: Array, warming: Array, rng: np.random.Generator
-) -> tuple[Outer, Readings]:
+) -> tuple[SlowSensors, Readings]:
     n, rate = len(t), 1.0 / (t[1] - t[0])
     mag_every, baro_every = max(1, round(rate / MAG_HZ)), max(1, round(rate / BARO_HZ))
     mag_rows, baro_rows = -(-n // mag_every), -(-n // baro_every)
@@ -191,7 +191,7 @@ def _outer(
     fixes = read_gnss(suite.gnss, fixes_s, zero, zero, rng)
     finder = suite.rangefinder
     looks = np.arange(0.0, t[-1], 1.0 / finder.rate_hz) if finder is not None else np.empty(0)
-    outer = Outer(
+    slow = SlowSensors(
         mag_every, magnetometer.soft, magnetometer.hard, magnetometer.motor, noise,
         np.asarray(site.field.vector_ut if site.field else (0.0, 0.0, 0.0), dtype=float),
         np.array(
@@ -211,11 +211,11 @@ def _outer(
     mag[:, 0], mag[:, 4] = t[::mag_every], mag_every / rate
     heard[:, 0], gnss[:, 0], gnss[:, 7:] = t[::baro_every], fixes.t_s, 1.0
     ranges = np.full((len(looks), 2), np.nan)
-    ranges[:, 0] = t[outer.range_at]
+    ranges[:, 0] = t[slow.range_at]
     readings = Readings(
         np.empty((n, 3)), np.empty((n, 3)), np.zeros(n, dtype=np.uint8), mag, heard, np.empty(baro_rows), gnss, ranges
     )
-    return outer, readings
+    return slow, readings
 
 
 @kernel
@@ -280,7 +280,17 @@ def to_body(w: float, x: float, y: float, z: float, a: float, b: float, c: float
 
 @kernel
 def read_field(
-    o: Outer, r: Readings, k: int, pn: float, pe: float, pd: float, w: float, x: float, y: float, z: float, amps: float
+    o: SlowSensors,
+    r: Readings,
+    k: int,
+    pn: float,
+    pe: float,
+    pd: float,
+    w: float,
+    x: float,
+    y: float,
+    z: float,
+    amps: float,
 ) -> None:
     """Fill a row of the magnetometer: earth and steel, turned into the body, through iron and motor currents."""
     fn, fe, fd = o.field_n[0], o.field_n[1], o.field_n[2]
@@ -291,12 +301,12 @@ def read_field(
         fn, fe, fd = fn + s[4] * fade, fe + s[5] * fade, fd + s[6] * fade
     a, b, c = to_body(w, x, y, z, fn, fe, fd)
     for j in range(3):
-        seen = o.soft[j, 0] * a + o.soft[j, 1] * b + o.soft[j, 2] * c
-        r.mag[k, 1 + j] = seen + o.hard[j] + amps * o.motor[j] + o.mag_noise[k, j]
+        estimate = o.soft[j, 0] * a + o.soft[j, 1] * b + o.soft[j, 2] * c
+        r.mag[k, 1 + j] = estimate + o.hard[j] + amps * o.motor[j] + o.mag_noise[k, j]
 
 
 @kernel
-def read_pressure(o: Outer, r: Readings, k: int, pd: float, airspeed2: float, zero_m: float) -> None:
+def read_pressure(o: SlowSensors, r: Readings, k: int, pd: float, airspeed2: float, zero_m: float) -> None:
     """Fill a row of the barometer: through its filter, and as a height over ``zero_m``."""
     true = looked_up(o.pressures, o.home_m - BELOW_M, TABLE_M, o.home_m - pd)
     raw = true + o.baro_added[k] - o.airflow_pa * airspeed2 + o.baro_noise[k]
@@ -305,7 +315,7 @@ def read_pressure(o: Outer, r: Readings, k: int, pd: float, airspeed2: float, ze
 
 
 @kernel
-def read_fix(o: Outer, r: Readings, k: int, m: Motion13) -> None:
+def read_fix(o: SlowSensors, r: Readings, k: int, m: Motion13) -> None:
     """Fill a fix: the antenna's place and speed with their errors; it comes later, at the time that stands in its row."""
     pn, pe, pd, vn, ve, vd, w, x, y, z, p, q, s = m
     a, b, c = o.arm[0], o.arm[1], o.arm[2]
@@ -323,7 +333,7 @@ def read_fix(o: Outer, r: Readings, k: int, m: Motion13) -> None:
 
 
 @kernel
-def read_range(o: Outer, r: Readings, k: int, height: float, down_cos: float) -> None:
+def read_range(o: SlowSensors, r: Readings, k: int, height: float, down_cos: float) -> None:
     """Fill a distance to level ground, NaN beyond the limits or too steep."""
     true = height / max(down_cos, 0.1)
     given = o.range_low_m <= true <= o.range_high_m and down_cos > STEEPEST_COS
@@ -332,8 +342,8 @@ def read_range(o: Outer, r: Readings, k: int, height: float, down_cos: float) ->
 
 
 @kernel
-def read_outer(
-    o: Outer, r: Readings, i: int, m: Motion13, amps: float, airspeed2: float, zero_m: float, fix: int, look: int
+def read_slow_sensors(
+    o: SlowSensors, r: Readings, i: int, m: Motion13, amps: float, airspeed2: float, zero_m: float, fix: int, look: int
 ) -> tuple[int, int]:
     """Fill the rows of all slower sensors that are due at loop ``i``; return the next fix and the next look of the rangefinder."""
     pn, pe, pd, _, _, _, w, x, y, z, _, _, _ = m

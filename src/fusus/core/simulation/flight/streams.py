@@ -18,7 +18,7 @@ def streams_of(flown: Flown) -> Streams:
 
     ``board`` is the estimate that was flown on; ``setpoint`` the wanted rates at every loop.
     """
-    t, log, r, outer = flown.t_s, flown.log, flown.sensors.readings, flown.sensors.outer
+    t, log, r, slow = flown.t_s, flown.log, flown.sensors.readings, flown.sensors.slow
     rate = flown.controller.rate_hz
     warming = flown.sensors.warming_k
     out: Streams = {
@@ -29,18 +29,18 @@ def streams_of(flown: Flown) -> Streams:
         "mag": {"t_ns": ns(r.mag[:, 0])} | xyz("mag", "ut", r.mag[:, 1:4]),
         "baro": {
             "t_ns": ns(r.baro[:, 0]), "pressure_pa": np.round(r.pressure, 2),
-            "temperature_degc": np.round(TEMPERATURE_DEGC - 1.0 + warming[:: outer.baro_every], 2),
+            "temperature_degc": np.round(TEMPERATURE_DEGC - 1.0 + warming[:: slow.baro_every], 2),
         },
     }  # fmt: skip
-    seen = np.isfinite(r.gnss[:, 1])
-    if seen.any():
+    estimate = np.isfinite(r.gnss[:, 1])
+    if estimate.any():
         model = flown.setting.suite.gnss
-        place = ned_to_geodetic(r.gnss[seen, 1:4], flown.setting.home)
-        n = int(seen.sum())
+        place = ned_to_geodetic(r.gnss[estimate, 1:4], flown.setting.home)
+        n = int(estimate.sum())
         out["gnss"] = (
-            {"t_ns": ns(r.gnss[seen, 0])}
+            {"t_ns": ns(r.gnss[estimate, 0])}
             | dict(zip(("lat_deg", "lon_deg", "height_m"), place.T, strict=True))
-            | ned("vel", "m_s", r.gnss[seen, 4:7])
+            | ned("vel", "m_s", r.gnss[estimate, 4:7])
             | {
                 "h_acc_m": np.full(n, math.hypot(model.white_horizontal_m, model.wander_horizontal_m)),
                 "v_acc_m": np.full(n, math.hypot(model.white_vertical_m, model.wander_vertical_m)),

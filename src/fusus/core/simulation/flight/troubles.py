@@ -93,19 +93,19 @@ def trouble_named(
 def spoiled(sensors: Sensors, t_s: Array, troubles: Troubles) -> Sensors:
     """Return the sensors of a flight with its troubles in them."""
     rises = np.clip((t_s - ARISES_S) / WITHIN_S, 0.0, 1.0)[:, None]
-    outer = sensors.outer
-    fixes_s = t_s[np.minimum(outer.gnss_at, len(t_s) - 1)]
+    slow = sensors.slow
+    fixes_s = t_s[np.minimum(slow.gnss_at, len(t_s) - 1)]
     begins, lasts = troubles.dragged_s
     # Away and back again: the reflections of one wall come and go.
     share = np.clip((fixes_s - begins) / lasts, 0.0, 1.0)
-    dragged = outer.gnss_pos.copy()
+    dragged = slow.gnss_pos.copy()
     dragged[:, :2] += np.outer(np.sin(math.pi * share) ** 2, troubles.dragged_m)
     return replace(
         sensors,
         gyro_added=sensors.gyro_added + rises * np.array(troubles.gyro_b),
         acc_added=sensors.acc_added + np.array(troubles.acc_b),
-        outer=outer._replace(
-            hard=outer.hard + np.array(troubles.hard_ut), airflow_pa=outer.airflow_pa + troubles.airflow_pa, gnss_pos=dragged
+        slow=slow._replace(
+            hard=slow.hard + np.array(troubles.hard_ut), airflow_pa=slow.airflow_pa + troubles.airflow_pa, gnss_pos=dragged
         ),
     )  # fmt: skip
 
