@@ -64,7 +64,7 @@ def test_it_is_exported_proved_and_grows_old(opened, qtbot, tmp_path, monkeypatc
     assert opened.stage_bar.buttons["kit"].state.headline == "not exported"
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(tmp_path / "board"))
     press(opened, "export-kit")
-    wait(qtbot, opened, "kit.exported")
+    qtbot.waitUntil(lambda: opened.session.project.kit.exported is not None, timeout=30_000)
     listed = json.loads((tmp_path / "board" / "kit.json").read_text())
     assert listed["estimator"] == "complementary" and opened.stage_bar.buttons["kit"].state.fill == 0.5
     sheet(opened).show_page("equality")

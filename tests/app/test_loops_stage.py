@@ -50,7 +50,7 @@ def test_pages_show_cycle_margins_and_motors(loops):
         "counter-clockwise",
     }
     sheet.restyle()
-    assert loops.thread.buttons["loops"].state.headline.startswith("margin")
+    assert loops.stage_bar.buttons["loops"].state.headline.startswith("margin")
 
 
 def test_a_message_too_long_is_named_and_shortened_again(loops, qtbot):
@@ -58,7 +58,7 @@ def test_a_message_too_long_is_named_and_shortened_again(loops, qtbot):
     assert "does not fit" in sheet.cycle.timeline.title.text()
     told = notes(loops.session)
     assert told[0].subject == "The loop does not fit" and "telemetry" in told[0].reason
-    assert loops.thread.buttons["loops"].state.headline == "does not fit"
+    assert loops.stage_bar.buttons["loops"].state.headline == "does not fit"
     loops.session.step(True)
     loops.session.recompute()
     wait(loops, qtbot)

@@ -98,10 +98,10 @@ def test_choosing_parts_fills_the_strip_and_the_beads(equipped, qtbot):
     strip = equipped.strip.findChild(QLabel, "strip-tilt-predicted")
     before = strip.text()
     assert before.startswith("●") and "datasheets" in strip.toolTip()
-    assert equipped.thread.buttons["parts"].state.headline == "44 cr"
-    assert "in reach" in equipped.thread.buttons["drift"].state.headline
+    assert equipped.stage_bar.buttons["parts"].state.headline == "44 cr"
+    assert "in reach" in equipped.stage_bar.buttons["drift"].state.headline
     equipped.session.do(SetValue("parts.imu", "Dogwood 1", "x"))
-    assert equipped.thread.buttons["parts"].state.stale, "the notch shows until the new prediction is there"
+    assert equipped.stage_bar.buttons["parts"].state.stale, "the notch shows until the new prediction is there"
     settled(equipped, qtbot)
     assert equipped.strip.findChild(QLabel, "strip-tilt-predicted").text() != before
 
@@ -145,7 +145,7 @@ def test_catalogue_choose_copy_edit_and_take_off(equipped, qtbot):
     parts.findChild(QPushButton, "choose-part").click()
     assert equipped.session.project.parts.imu == "Mine"
     settled(equipped, qtbot)
-    assert any("gaps" in n.subject for n in equipped.margin.notes)
+    assert any("gaps" in n.subject for n in equipped.notes_panel.notes)
     parts.datasheet.findChild(QPushButton, "remove-part").click()
     assert equipped.session.project.parts.own == () and equipped.session.project.parts.imu is None
     for _ in range(2):
@@ -280,10 +280,10 @@ def test_findings_name_the_weakest_source_and_lead_on(equipped, qtbot):
     equipped.session.do(SetValue("brief.requirements.2.limit", 0.05, "x"))
     settled(equipped, qtbot)
     equipped.show_stage("drift")
-    worst = equipped.margin.notes[0]
+    worst = equipped.notes_panel.notes[0]
     assert worst.severity == "stop" and worst.subject.startswith("Height") and "%" in worst.statement
     assert equipped.strip.findChild(QLabel, "strip-height-predicted").text().startswith("■")
-    equipped.margin.followed.emit(worst.link)
+    equipped.notes_panel.followed.emit(worst.link)
     assert equipped.stage == "parts"
 
 
@@ -307,7 +307,7 @@ def test_parts_are_found_by_name_and_budgets_are_watched(equipped, qtbot):
     budgets = Budgets(price=20.0, mass_kg=0.001, current_a=0.001, bus_share=0.001)
     equipped.session.do(SetValue("brief.budgets", budgets, "x"))
     settled(equipped, qtbot)
-    subjects = {n.subject for n in equipped.margin.notes}
+    subjects = {n.subject for n in equipped.notes_panel.notes}
     assert {f"Over the {b} budget" for b in ("price", "mass", "current")} <= subjects
     assert "Over the budget of bus time" in subjects
 

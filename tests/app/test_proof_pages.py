@@ -186,7 +186,7 @@ def test_pictures_show_below_their_entry(proof, qtbot, tmp_path):
     sheet = sheet_of(proof)
     sheet.show_page("book")
     page = sheet.book
-    page.event.setCurrentText("new firmware")
+    page.kind_of_event.setCurrentText("new firmware")
     assert page.details["firmware"].isVisibleTo(page) and not page.details["minutes"].isVisibleTo(page)
     qtbot.keyClicks(page.details["firmware"], "0.4.2")
     page.attached = [picture]

@@ -1,8 +1,5 @@
 """Arrays, errors, progress, fingerprint, quantiser."""
 
-import subprocess
-import sys
-
 import numpy as np
 import pytest
 from hypothesis import given
@@ -56,11 +53,55 @@ def test_silent_progress_does_nothing():
     assert Silent().step(1, 2, "x") is None
 
 
-def test_the_fingerprint_names_the_kernel_cache():
-    digest = source.source_digest()
-    code = "from fusus.core import _jit; import numba; print(numba.config.CACHE_DIR)"
-    out = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout
-    assert len(digest) == 64 and digest[:16] in out
+def test_kernels_are_kept_by_what_they_are_compiled_from(tmp_path, monkeypatch):
+    from pathlib import Path
+
+    root = tmp_path / "src" / "fusus" / "core"
+    root.mkdir(parents=True)
+    texts = {
+        "a.py": "from fusus.core import b\nfrom fusus.core.c import (\n    f,\n)\n",
+        "b.py": "x = 1\n",
+        "c.py": "import fusus.core.d\n",
+        "d.py": "",
+        "e.py": "",
+    }
+    for name, text in texts.items():
+        (root / name).write_text(text)
+    monkeypatch.setattr(source, "__file__", str(root / "source.py"))
+
+    def digest(name="a.py"):
+        for cached in (source.closure_digest, source._imported, source._file_of):
+            cached.cache_clear()
+        return source.closure_digest(root / name)
+
+    before = digest()
+    assert {p.name for p in source._closure(root / "a.py")} == {"a.py", "b.py", "c.py", "d.py"}
+    (root / "e.py").write_text("other = 1\n")
+    assert digest() == before, "nothing of it is compiled into a"
+    for name in ("b.py", "c.py", "d.py", "a.py"):
+        (root / name).write_text(texts[name] + "# changed\n")
+        assert digest() != before, name
+        before = digest()
+    copy = tmp_path / "other" / "fusus" / "core"
+    copy.mkdir(parents=True)
+    for path in root.iterdir():
+        (copy / path.name).write_bytes(path.read_bytes())
+    monkeypatch.setattr(source, "__file__", str(copy / "source.py"))
+    for cached in (source.closure_digest, source._imported, source._file_of):
+        cached.cache_clear()
+    assert source.closure_digest(Path(copy / "a.py")) == before, (
+        "a second copy of the same source finds what the first compiled"
+    )
+
+
+def test_the_kernels_use_that_place():
+    from fusus.core.estimation.attitude_math import unit
+
+    locator = getattr(getattr(unit, "_cache", None), "_impl", None)
+    if locator is None:
+        pytest.skip("uncompiled here")
+    digest = source.closure_digest(__import__("pathlib").Path(unit.py_func.__code__.co_filename))
+    assert digest[:20] in locator.locator.get_cache_path()
 
 
 def test_kernels_compile_without_fastmath():

@@ -82,6 +82,13 @@ def test_a_copy_is_watched_apart_from_what_was_put_in(project):
     assert set(reads.fields) == {"drift.span_s"}
 
 
+def test_a_command_applied_to_a_watched_project_gives_a_true_one(project):
+    with recorded(project) as (watched, reads):
+        other = changed(watched, "loops.rate_hz", 321.0)
+    assert other == changed(project, "loops.rate_hz", 321.0) and type(other.loops) is type(project.loops)
+    assert not reads.still_hold(changed(project, "drift.span_s", 700.0)), "it was made of the whole"
+
+
 def test_what_is_looked_at_afterwards_is_no_input(project):
     with recorded(project) as (watched, reads):
         pass

@@ -7,18 +7,17 @@ from pathlib import Path
 from typing import Any, TypeVar, cast
 
 import numba
+from numba.core import caching
 from platformdirs import user_cache_path
 
-from fusus.core.source import source_digest
+from fusus.core.source import closure_digest
 
 F = TypeVar("F", bound=Callable[..., Any])
 
 
-def _cache_folder() -> Path:
-    # numba watches only the kernel's own file: a kernel that calls an edited one would go on running old machine code.
-    name = f"{source_digest()[:16]}-{os.environ.get('NUMBA_BOUNDSCHECK', '0')}"
+def _cache_root() -> Path:
     for root in (user_cache_path("fusus"), Path(tempfile.gettempdir()) / f"fusus-cache-{os.getuid()}"):
-        folder = root / "kernels" / name
+        folder = root / "kernels"
         try:
             folder.mkdir(parents=True, exist_ok=True)
             return folder
@@ -27,7 +26,47 @@ def _cache_folder() -> Path:
     return Path(tempfile.mkdtemp(prefix="fusus-kernels-"))
 
 
-numba.config.CACHE_DIR = str(_cache_folder())  # type: ignore[attr-defined]
+CACHE = _cache_root()
+
+
+class ContentLocator(caching._CacheLocator):
+    """Where a kernel's machine code is kept: by what it is compiled from, its own file and all that it imports.
+
+    numba's own locators watch a kernel's own file only, and where it lies: a kernel that calls an edited one would go on running old
+    machine code, and a second copy of the same source would begin anew.
+    """
+
+    def __init__(self, py_func: Callable[..., Any], py_file: str) -> None:
+        flag = os.environ.get("NUMBA_BOUNDSCHECK", "0")
+        self._digest = closure_digest(Path(py_file).resolve())
+        self._path = CACHE / f"{Path(py_file).stem}-{self._digest[:20]}-{flag}"
+        self._line = py_func.__code__.co_firstlineno
+
+    def get_cache_path(self) -> str:
+        """Return the folder."""
+        return str(self._path)
+
+    def get_source_stamp(self) -> str:
+        """Return what the machine code belongs to."""
+        return self._digest
+
+    def get_disambiguator(self) -> str:
+        """Return what tells functions of one name apart."""
+        return str(self._line)
+
+    @classmethod
+    def from_function(cls, py_func: Callable[..., Any], py_file: str) -> "ContentLocator | None":
+        """Return the locator of a function, None where nothing can be written."""
+        made = cls(py_func, py_file)
+        try:
+            made._path.mkdir(parents=True, exist_ok=True)
+            os.utime(made._path)  # what was not used for long can go
+        except OSError:
+            return None
+        return made
+
+
+numba.config.CACHE_LOCATOR_CLASSES = f"{__name__}.ContentLocator"  # type: ignore[attr-defined]
 
 
 def kernel(function: F) -> F:

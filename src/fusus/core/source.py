@@ -1,7 +1,8 @@
 """Fingerprints of the source: what was compiled or computed by another source is void."""
 
 import hashlib
-from functools import lru_cache
+import re
+from functools import cache, lru_cache
 from pathlib import Path
 
 # What a kept result is computed by: all but what shows it.
@@ -18,6 +19,50 @@ def source_digest() -> str:
 def code_digest() -> str:
     """Return the hash of all source files that results are computed by: kept results belong to it."""
     return _digest(COMPUTING)
+
+
+_IMPORTS = re.compile(
+    r"^[ \t]*(?:from[ \t]+(fusus[.\w]*)[ \t]+import[ \t]+(\([^)]*\)|[^\n]*)|import[ \t]+(fusus[.\w]*))", re.M
+)
+
+
+@cache
+def closure_digest(source: Path) -> str:
+    """Return the hash of a source file and of all of this package that it imports, directly or not: what is compiled from it is the
+    same wherever these files are the same."""
+    digest = hashlib.sha256()
+    root = Path(__file__).parents[2]
+    for path in sorted(_closure(source)):
+        digest.update(str(path.relative_to(root) if path.is_relative_to(root) else path.name).encode())
+        digest.update(path.read_bytes())
+    return digest.hexdigest()
+
+
+def _closure(source: Path) -> set[Path]:
+    found: set[Path] = set()
+    waiting = [source]
+    while waiting:
+        path = waiting.pop()
+        if path not in found:
+            found.add(path)
+            waiting += _imported(path)
+    return found
+
+
+@cache
+def _imported(source: Path) -> tuple[Path, ...]:
+    out = []
+    for module, names, other in _IMPORTS.findall(source.read_text(encoding="utf-8")):
+        base = module or other
+        inner = [f"{base}.{name}" for name in re.findall(r"\w+", names)] if module else []
+        out += [path for m in (base, *inner) if (path := _file_of(m)) is not None]
+    return tuple(out)
+
+
+@cache
+def _file_of(module: str) -> Path | None:
+    path = Path(__file__).parents[2].joinpath(*module.split(".")).with_suffix(".py")
+    return path if path.is_file() else None
 
 
 def _digest(packages: tuple[str, ...]) -> str:

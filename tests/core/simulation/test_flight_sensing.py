@@ -34,7 +34,9 @@ TURN = Rotation.from_quat(np.roll(Q, -1))
 
 
 def drawn(suite=None, around=None, seed=4):
-    return draw_sensors(suite or Suite(), around or Conditions(), SITE, 10.0, T, 0.6, np.random.default_rng(seed))
+    return draw_sensors(
+        suite or Suite(), around or Conditions(), SITE, 10.0, T, 0.6, np.random.default_rng(seed)
+    ).sensors
 
 
 def motion(pos=(3.0, -2.0, -5.0), vel=(1.0, 2.0, -0.5), rate=(0.3, -0.2, 0.5)):

@@ -26,7 +26,9 @@ def _cost(i: Inputs) -> Any:
     from fusus.study.loops.axes import study_loops
 
     cost = cost_of(i.folder, i.project)
-    return cost, study_loops(into_loops(cost, i.project).apply(i.project))
+    durations = {step.path.partition(".")[2]: step.value for step in into_loops(cost, i.project).steps}
+    loops = i.project.loops.model_copy(update=durations)
+    return cost, study_loops(i.project.model_copy(update={"loops": loops}))
 
 
 def _own(i: Inputs, sources: Path, recordings: tuple[str, ...], flights: tuple[tuple[str, int], ...]) -> Any:

@@ -31,7 +31,7 @@ ABOUT = {
     "control_constants.h": "gains, limits",
     "telemetry.h": "sends the line protocol",
     "telemetry.c": "sends the line protocol",
-    "session.c": "runs it on the session",
+    "desk.c": "runs it on the desk",
     "test_kit.c": "holds it against vectors",
     "vectors.txt": "figures to reach",
     "own_estimator.h": "for code of your own",

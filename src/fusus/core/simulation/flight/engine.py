@@ -10,6 +10,7 @@ from fusus.core.estimation.navigation_ekf.kernel import advance_all as advance_n
 from fusus.core.simulation.flight.groups import (
     AMPS,
     BROKEN,
+    KNOWS,
     NAVIGATION,
     NONE,
     ON,
@@ -19,7 +20,6 @@ from fusus.core.simulation.flight.groups import (
     Estimators,
     Log,
     Memory,
-    Sensing,
     World,
 )
 from fusus.core.simulation.flight.loop import (
@@ -44,13 +44,14 @@ from fusus.core.simulation.flight.loop import (
     with_height,
     work_out,
 )
+from fusus.core.simulation.flight.sensing import Sensors
 from fusus.core.vehicle.body import is_near
 from fusus.core.vehicle.drive import rotor_wrench
 
 
 @kernel
 def fly(
-    world: World, board: Board, asked: Asked, sensing: Sensing, est: Estimators, log: Log, memory: Memory, kind: int, first: int,
+    world: World, board: Board, asked: Asked, sensors: Sensors, est: Estimators, log: Log, memory: Memory, kind: int, first: int,
     last: int, zero_m: float, s1: AttitudeState, s4: Any,
 ) -> None:  # fmt: skip
     """Fly the loops from ``first`` to ``last``.
@@ -61,7 +62,7 @@ def fly(
     body, power, charge, cell_v, effect, weak_effect, weak_s, tau_s, wind = world
     dt, parts, delay, c, table, sections, rules, lost_m, idle, acc_sections = board
     rows, rows_hz, extra = asked
-    gyro_of, acc_of, gyro_added, acc_added, wander, slow, shaking, readings, acc_filtered = sensing
+    gyro_of, acc_of, gyro_added, acc_added, wander, slow, shaking, readings, acc_filtered = sensors
     gyro, acc, known, fields, heights, _, fixes, ranges = readings
     (
         c0, s0, key_every, key_x, key_p, nav_rows, c1, c2, c3, c4, c5, alt_x, alt_p, alt_at, alt_m, alt_kx, alt_kp, alt_r, alt_w, up,
@@ -78,7 +79,7 @@ def fly(
     spin = 2.0 * math.pi * shaking.rotor_hz / shaking.hover * dt
     mag_every, other = slow.mag_every, first  # fixes and distances are looked for at once
     taken = first  # samples that the navigation filter has had
-    b, m = estimate_of(nav), motion_of(mem)
+    (b, bias), m = estimate_of(nav, mem[KNOWS] > 0.0), motion_of(mem)
     for i in range(first, last):
         t = t_all[i]
         row = min(int(t * rows_hz + 1e-6), rows.shape[0] - 1)
@@ -102,12 +103,12 @@ def fly(
                     key_p, nav_rows, taken, i + 1,
                 )  # fmt: skip
                 taken = i + 1
-                b = filter_says(nav, cov, s0.n, lost_m, mem, events, t)
+                b, bias = filter_says(nav, cov, s0.n, lost_m, mem, events, t)
             else:
-                b = propagate_estimate(b, s, nav, c0.gravity_m_s2, dt)
+                b = propagate_estimate(b, bias, s, nav, c0.gravity_m_s2, dt)
         elif kind != NONE:
             s1, s4 = oriented(kind, c1, c2, c3, c4, s1, s4, s, field_at(fields, i // mag_every, mag_due), dt)
-            b = levelled(kind, s1, s4, s, up, i, c.gravity_m_s2)
+            b, bias = levelled(kind, s1, s4, s, up, i, c.gravity_m_s2)
             advance_altitude(
                 c5, alt_x, alt_p, alt_at, t_all, steps, up, known, heights, fixes, alt_m, flags, key_every, alt_kx, alt_kp, alt_r, alt_w,
                 i, i + 1,
@@ -115,7 +116,7 @@ def fly(
             b = with_height(estimate, i, b, alt_x)
         if kind != NONE:
             work_out(
-                body, rules, c, rows, row, b, s, sections, filters, table, idle, kind, mem, events, cascade_mem, extra, m, motor_log,
+                body, rules, c, rows, row, b, bias, s, sections, filters, table, idle, kind, mem, events, cascade_mem, extra, m, motor_log,
                 wanted, i, dt, t,
             )  # fmt: skip
         volts, mem[AMPS] = drain(power, charge, cell_v, cubes, mem, events, power_log, i, dt, t)

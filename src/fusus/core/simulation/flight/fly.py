@@ -25,7 +25,7 @@ from fusus.core.estimation.navigation_ekf.parameters import Parameters as Naviga
 from fusus.core.simulation.flight import engine, groups
 from fusus.core.simulation.flight.craft import Craft, drawn, hover_share, true_craft
 from fusus.core.simulation.flight.plan import PLAN_HZ, Plan
-from fusus.core.simulation.flight.sensing import Sensors, draw_sensors
+from fusus.core.simulation.flight.sensing import DrawnSensors, Sensors, draw_sensors
 from fusus.core.simulation.flight.troubles import Troubles, built, spoiled
 from fusus.core.simulation.scenario import Conditions, Suite
 from fusus.core.vehicle.arming import ArmingRules
@@ -86,7 +86,7 @@ class Flown:
 
     t_s: Array
     log: groups.Log
-    sensors: Sensors
+    drawn: DrawnSensors
     craft: Craft
     plan: Plan
     controller: Controller
@@ -94,6 +94,11 @@ class Flown:
     first: int
     start: Start
     run: navigation.Run | None
+
+    @property
+    def sensors(self) -> Sensors:
+        """The sensors with their readings."""
+        return self.drawn.sensors
 
     @property
     def events(self) -> tuple[tuple[int, float, float], ...]:
@@ -124,11 +129,12 @@ def fly(
     t = np.arange(n) / controller.rate_hz
     gravity = setting.site.gravity_m_s2
     share = hover_share(craft, gravity)
-    sensors = spoiled(
+    drawn_sensors = spoiled(
         draw_sensors(setting.suite, setting.around, setting.site, setting.home[2], t, share, rng),
         t,
         troubles or Troubles(),
     )
+    sensors = drawn_sensors.sensors
     true = true_craft(craft, gravity, setting.density_kg_m3)
     body = true.body
     world = groups.World(
@@ -157,10 +163,6 @@ def fly(
         t, np.full(n, 1.0 / controller.rate_hz), np.empty((n, 13)), np.zeros((n, 10)), np.zeros(n, dtype=np.uint8), np.zeros((n, 5)),
         np.zeros((n, motors)), np.empty((n, 3)), np.full((groups.EVENTS, 3), np.nan),
     )  # fmt: skip
-    sensing = groups.Sensing(
-        sensors.gyro, sensors.acc, sensors.gyro_added, sensors.acc_added, sensors.wander, sensors.slow, sensors.shaking,
-        sensors.readings, np.empty((n, 3)),
-    )  # fmt: skip
     mem = np.zeros(groups.MEMORY)
     # Standing on its feet, as deep as its weight presses them.
     mem[0:3] = -SINKS_M * np.cos(craft.slope_rad) * np.array([body.up_n, body.up_e, body.up_d])
@@ -180,7 +182,7 @@ def fly(
 
     def advance(kind: int, begin: int, end: int, zero_m: float, start: Start) -> navigation.Run | None:
         est, states, run = _estimators(controller, setting.site, start, sensors, t, first)
-        engine.fly(world, board, asked, sensing, est, log, memory, kind, begin, end, zero_m, *states)
+        engine.fly(world, board, asked, sensors, est, log, memory, kind, begin, end, zero_m, *states)
         return run
 
     advance(groups.NONE, 0, first, 0.0, _level_start())
@@ -192,7 +194,7 @@ def fly(
     start = start_from(t[:first], r.gyro[:first], r.acc[:first], field, setting.site)
     run = advance(KINDS[controller.estimator], first, n, zero, start)
     log.estimate[:first, 6:10] = start.q_nb
-    return Flown(t, log, sensors, craft, plan, controller, setting, first, start, run)
+    return Flown(t, log, drawn_sensors, craft, plan, controller, setting, first, start, run)
 
 
 def _wind(setting: Setting, plan: Plan, rng: np.random.Generator) -> Array:

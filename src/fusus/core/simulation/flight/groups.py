@@ -7,7 +7,6 @@ from fusus.core.control.cascade import Cascade
 from fusus.core.estimation.altitude.kernel import Coefficients as AltitudeCoefficients
 from fusus.core.estimation.navigation_ekf.states import Coefficients as NavigationCoefficients
 from fusus.core.estimation.navigation_ekf.states import State as NavigationState
-from fusus.core.simulation.flight.sensing import Readings, Shaking, SlowSensors, Triad
 from fusus.core.vehicle.body import Body
 from fusus.core.vehicle.drive import Power
 
@@ -93,21 +92,6 @@ class Asked(NamedTuple):
     extra: Array
 
 
-class Sensing(NamedTuple):
-    """Sensors, what is added to their samples (N, 3), the wander of the rotors' phase (N,), what is read, and the specific force
-    behind its filter (N, 3)."""
-
-    gyro: Triad
-    acc: Triad
-    gyro_added: Array
-    acc_added: Array
-    wander: Array
-    slow: SlowSensors
-    shaking: Shaking
-    readings: Readings
-    acc_filtered: Array
-
-
 class Estimators(NamedTuple):
     """Coefficients of all of them; arrays of the navigation and altitude filters, changed in place."""
 
@@ -159,21 +143,3 @@ class Memory(NamedTuple):
     acc_filters: Array
     older: Array
     newer: Array
-
-
-class Belief(NamedTuple):
-    """What the estimator says now: attitude q_nb, place and speed north-east-down, gyro bias."""
-
-    w: float
-    x: float
-    y: float
-    z: float
-    pn: float
-    pe: float
-    pd: float
-    vn: float
-    ve: float
-    vd: float
-    bgx: float
-    bgy: float
-    bgz: float

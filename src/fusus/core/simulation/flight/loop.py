@@ -38,7 +38,6 @@ from fusus.core.simulation.flight.groups import (
     ON,
     PHASE,
     TAKEN,
-    Belief,
     Rules,
 )
 from fusus.core.simulation.flight.sensing import (
@@ -166,11 +165,12 @@ def field_at(fields: Array, k: int, is_due: bool) -> Three:
 
 
 @inlined_kernel
-def estimate_of(nav: Array) -> Belief:
-    """Return what the navigation filter's state says."""
-    return Belief(
-        nav[6], nav[7], nav[8], nav[9], nav[0], nav[1], nav[2], nav[3], nav[4], nav[5], nav[GYRO], nav[GYRO + 1], nav[GYRO + 2]
-    )  # fmt: skip
+def estimate_of(nav: Array, knows_place: bool) -> tuple[StateEstimate, Three]:
+    """Return what the navigation filter's state says, and its gyro bias."""
+    estimate = StateEstimate(
+        nav[6], nav[7], nav[8], nav[9], nav[0], nav[1], nav[2], nav[3], nav[4], nav[5], knows_place
+    )
+    return estimate, (nav[GYRO], nav[GYRO + 1], nav[GYRO + 2])
 
 
 @inlined_kernel
@@ -195,28 +195,30 @@ def keep_truth(truth: Array, i: int, m: Motion13) -> None:
 
 
 @inlined_kernel
-def filter_says(nav: Array, cov: Array, n: int, lost_m: float, mem: Array, events: Array, t: float) -> Belief:
-    """Return what the navigation filter says, and note when it loses or finds its place."""
+def filter_says(
+    nav: Array, cov: Array, n: int, lost_m: float, mem: Array, events: Array, t: float
+) -> tuple[StateEstimate, Three]:
+    """Return what the navigation filter says with its gyro bias, and note when it loses or finds its place."""
     sigma2 = max(variance_of(cov, n, E_POS), variance_of(cov, n, E_POS + 1))
     limit = lost_m if mem[KNOWS] > 0.0 else 0.5 * lost_m
     knows = 1.0 if sigma2 < limit * limit else 0.0
     if knows != mem[KNOWS]:
         note(mem, events, FOUND_PLACE if knows > 0.0 else LOST_PLACE, t, math.sqrt(sigma2))
         mem[KNOWS] = knows
-    return estimate_of(nav)
+    return estimate_of(nav, knows > 0.0)
 
 
 @inlined_kernel
-def propagate_estimate(b: Belief, s: Six, nav: Array, gravity: float, dt: float) -> Belief:
-    """Return the belief a sample later by strapdown, with the biases that the filter last said."""
+def propagate_estimate(b: StateEstimate, bias: Three, s: Six, nav: Array, gravity: float, dt: float) -> StateEstimate:
+    """Return the estimate a sample later by strapdown, with the biases that the filter last said."""
     w, x, y, z, fn, fe, fd = strapdown(
-        b.w, b.x, b.y, b.z, dt, s[0] - b.bgx, s[1] - b.bgy, s[2] - b.bgz, s[3] - nav[ACC], s[4] - nav[ACC + 1], s[5] - nav[ACC + 2]
+        b.w, b.x, b.y, b.z, dt, s[0] - bias[0], s[1] - bias[1], s[2] - bias[2], s[3] - nav[ACC], s[4] - nav[ACC + 1], s[5] - nav[ACC + 2]
     )  # fmt: skip
     fd += gravity
     half = 0.5 * dt
-    return Belief(
+    return StateEstimate(
         w, x, y, z, b.pn + (b.vn + half * fn) * dt, b.pe + (b.ve + half * fe) * dt, b.pd + (b.vd + half * fd) * dt,
-        b.vn + fn * dt, b.ve + fe * dt, b.vd + fd * dt, b.bgx, b.bgy, b.bgz,
+        b.vn + fn * dt, b.ve + fe * dt, b.vd + fd * dt, b.knows_place,
     )  # fmt: skip
 
 
@@ -238,47 +240,49 @@ def oriented(
 
 
 @inlined_kernel
-def levelled(kind: int, s1: AttitudeState, s4: Any, s: Six, up: Array, i: int, gravity: float) -> Belief:
-    """Return the attitude filter's belief, no place in it, and write the upward acceleration down that it makes of the sample."""
+def levelled(
+    kind: int, s1: AttitudeState, s4: Any, s: Six, up: Array, i: int, gravity: float
+) -> tuple[StateEstimate, Three]:
+    """Return the attitude filter's estimate, no place in it, with its gyro bias; write down the upward acceleration that it makes of
+    the sample."""
     if kind == ATTITUDE_EKF:
         w, x, y, z, bx, by, bz = s4.w, s4.x, s4.y, s4.z, s4.bx, s4.by, s4.bz
     else:
         w, x, y, z, bx, by, bz = s1.w, s1.x, s1.y, s1.z, s1.bx, s1.by, s1.bz
     up[i] = -to_nav(w, x, y, z, s[3], s[4], s[5])[2] - gravity
-    return Belief(w, x, y, z, math.nan, math.nan, math.nan, math.nan, math.nan, math.nan, bx, by, bz)
+    nan = math.nan
+    return StateEstimate(w, x, y, z, nan, nan, nan, nan, nan, nan, False), (bx, by, bz)
 
 
 @inlined_kernel
-def with_height(estimate: Array, i: int, b: Belief, alt_x: Array) -> Belief:
-    """Return the belief with the altitude filter's height and climb, and write it down."""
+def with_height(estimate: Array, i: int, b: StateEstimate, alt_x: Array) -> StateEstimate:
+    """Return the estimate with the altitude filter's height and climb, and write it down."""
     pd, vd = -alt_x[0], -alt_x[1]
     estimate[i, 0], estimate[i, 1], estimate[i, 2], estimate[i, 3], estimate[i, 4] = b.pn, b.pe, pd, b.vn, b.ve
     estimate[i, 5], estimate[i, 6], estimate[i, 7], estimate[i, 8], estimate[i, 9] = vd, b.w, b.x, b.y, b.z
-    return Belief(b.w, b.x, b.y, b.z, b.pn, b.pe, pd, b.vn, b.ve, vd, b.bgx, b.bgy, b.bgz)
+    return StateEstimate(b.w, b.x, b.y, b.z, b.pn, b.pe, pd, b.vn, b.ve, vd, b.knows_place)
 
 
 @inlined_kernel
 def work_out(
-    body: Body, rules: Rules, c: Cascade, rows: Array, row: int, b: Belief, s: Six, sections: Array, filters: Array, table: Array,
-    idle: float, kind: int, mem: Array, events: Array, cascade_mem: Array, extra: Array, m: Motion13, motor_log: Array, wanted: Array,
-    i: int, dt: float, t: float,
+    body: Body, rules: Rules, c: Cascade, rows: Array, row: int, b: StateEstimate, bias: Three, s: Six, sections: Array,
+    filters: Array, table: Array, idle: float, kind: int, mem: Array, events: Array, cascade_mem: Array, extra: Array, m: Motion13,
+    motor_log: Array, wanted: Array, i: int, dt: float, t: float,
 ) -> None:  # fmt: skip
-    """Work the loops out from what is believed and wished, and write the motors' commands down."""
-    knows_place = kind == NAVIGATION and mem[KNOWS] > 0.0
-    estimate = StateEstimate(b.w, b.x, b.y, b.z, b.pn, b.pe, b.pd, b.vn, b.ve, b.vd, knows_place)
+    """Work the loops out from estimate and setpoint, and write the motors' commands down."""
     setpoint = Setpoint(
         int(rows[row, 0]), rows[row, 2], rows[row, 3], rows[row, 4], rows[row, 5], rows[row, 6], rows[row, 7], rows[row, 8],
         rows[row, 9], rows[row, 10], rows[row, 11], rows[row, 12],
     )  # fmt: skip
-    wx = filtered(sections, filters, 0, s[0]) - b.bgx
-    wy = filtered(sections, filters, 1, s[1]) - b.bgy
-    wz = filtered(sections, filters, 2, s[2]) - b.bgz
+    wx = filtered(sections, filters, 0, s[0]) - bias[0]
+    wy = filtered(sections, filters, 1, s[1]) - bias[1]
+    wz = filtered(sections, filters, 2, s[2]) - bias[2]
     on = rows[row, 1] > 0.5
     if mem[BROKEN] == 0.0 and on != (mem[ON] > 0.0):
         rate, cos = math.sqrt(wx * wx + wy * wy + wz * wz), 1.0 - 2.0 * (b.x * b.x + b.y * b.y)
-        has_place = knows_place or kind != NAVIGATION
+        has_place = b.knows_place or kind != NAVIGATION
         start_or_stop(rules, mem, events, setpoint.mode, setpoint.throttle, on, cos, rate, has_place, t)
-    p, q, r, thrust, mode = wanted_rates(c, cascade_mem, setpoint, estimate, dt)
+    p, q, r, thrust, mode = wanted_rates(c, cascade_mem, setpoint, b, dt)
     if extra.shape[0] > 0:
         p, q, r = p + extra[i, 0], q + extra[i, 1], r + extra[i, 2]
     # On the ground the loops have nothing to do: what they sum up would tip the craft over.

@@ -102,9 +102,9 @@ class Readings(NamedTuple):
     ranges: Array
 
 
-@dataclass(frozen=True, slots=True)
-class Sensors:
-    """Everything drawn for one flight: what is added to samples (N, 3), the wander of the rotors' phase (N,), the gyro's specimen."""
+class Sensors(NamedTuple):
+    """Sensors as compiled code takes them: what is added to their samples (N, 3), the wander of the rotors' phase (N,), the slower
+    sensors, what is read, and the specific force behind its filter (N, 3)."""
 
     gyro: Triad
     acc: Triad
@@ -114,6 +114,14 @@ class Sensors:
     slow: SlowSensors
     shaking: Shaking
     readings: Readings
+    acc_filtered: Array
+
+
+@dataclass(frozen=True, slots=True)
+class DrawnSensors:
+    """Everything drawn for one flight: the sensors, the gyro's errors, and how warm the board is above its start, K (N,)."""
+
+    sensors: Sensors
     gyro_errors: InertialErrors
     warming_k: Array
 
@@ -126,7 +134,7 @@ def draw_sensors(
     t_s: Array,
     hover_share: float,
     rng: np.random.Generator,
-) -> Sensors:
+) -> DrawnSensors:
     """Return one set of sensors for a flight with evenly spaced samples at ``t_s`` (N,); the site's field must be known.
 
     ``hover_share``: the motors' share of full speed in the hover, at which the rotors turn with the surroundings' ``rotor_hz``.
@@ -136,16 +144,17 @@ def draw_sensors(
     n, rate = len(t_s), 1.0 / (t_s[1] - t_s[0])
     warming = around.warming_k * (1 - np.exp(-t_s / around.warming_tau_s))
     gyro_errors, acc_errors = draw_errors(suite.gyro, rng), draw_errors(suite.acc, rng)
-    slow = max(1, round(rate / SLOW_HZ))
-    gyro_added = added_errors(suite.gyro, gyro_errors, warming, rate, rng, slow)
-    acc_added = added_errors(suite.acc, acc_errors, warming, rate, rng, slow)
+    every = max(1, round(rate / SLOW_HZ))
+    gyro_added = added_errors(suite.gyro, gyro_errors, warming, rate, rng, every)
+    acc_added = added_errors(suite.acc, acc_errors, warming, rate, rng, every)
     wander = random_walk(rng, n, 1, WANDER_RAD_RTS, rate)[:, 0]
     phases = rng.uniform(0.0, 2.0 * math.pi, (2, 3))
-    slow, readings = _outer(suite, around, site, home_m, t_s, warming, rng)
-    return Sensors(
+    slow, readings = _slow_sensors(suite, around, site, home_m, t_s, warming, rng)
+    sensors = Sensors(
         _triad(suite.gyro, gyro_errors, around.vibration_gyro_rad_s), _triad(suite.acc, acc_errors, around.vibration_acc_m_s2),
-        gyro_added, acc_added, wander, slow, _shaking(around.rotor_hz, hover_share, phases), readings, gyro_errors, warming,
+        gyro_added, acc_added, wander, slow, _shaking(around.rotor_hz, hover_share, phases), readings, np.empty((n, 3)),
     )  # fmt: skip
+    return DrawnSensors(sensors, gyro_errors, warming)
 
 
 def _triad(model: InertialModel, errors: InertialErrors, shakes: float) -> Triad:
@@ -172,7 +181,7 @@ def _six(v: list[float]) -> tuple[float, float, float, float, float, float]:
     return v[0], v[1], v[2], v[3], v[4], v[5]
 
 
-def _outer(
+def _slow_sensors(
     suite: Suite, around: Conditions, site: Site, home_m: float, t: Array, warming: Array, rng: np.random.Generator
 ) -> tuple[SlowSensors, Readings]:
     n, rate = len(t), 1.0 / (t[1] - t[0])

@@ -20,7 +20,7 @@ def streams_of(flown: Flown) -> Streams:
     """
     t, log, r, slow = flown.t_s, flown.log, flown.sensors.readings, flown.sensors.slow
     rate = flown.controller.rate_hz
-    warming = flown.sensors.warming_k
+    warming = flown.drawn.warming_k
     out: Streams = {
         "imu": {"t_ns": ns(t)}
         | xyz("gyro", "rad_s", r.gyro)
@@ -63,7 +63,7 @@ def streams_of(flown: Flown) -> Streams:
     }  # fmt: skip
     out["setpoint"] = {"t_ns": ns(t)} | xyz("rate", "rad_s", log.wanted[:, :3])
     every = slice(None, None, max(1, round(rate / TRACK_HZ)))
-    errors = flown.sensors.gyro_errors
+    errors = flown.drawn.gyro_errors
     level = errors.g_matrix @ np.array([0.0, 0.0, -flown.setting.site.gravity_m_s2])
     bias = errors.bias + level + warming[every, None] * errors.slope
     truth = log.truth[every]

@@ -9,7 +9,7 @@ from fusus.core.arrays import Array
 from fusus.core.control.cascade import PATH
 from fusus.core.simulation.flight.craft import Craft
 from fusus.core.simulation.flight.plan import MODE, PITCH, ROLL, Plan
-from fusus.core.simulation.flight.sensing import Sensors
+from fusus.core.simulation.flight.sensing import DrawnSensors
 from fusus.core.simulation.kinds import TROUBLES
 
 Pair = tuple[float, float]
@@ -90,9 +90,10 @@ def trouble_named(
     return Troubled(Troubles(dragged_m=(reach * north, reach * east), dragged_s=(10.0, rng.uniform(14.0, 22.0))), calm)
 
 
-def spoiled(sensors: Sensors, t_s: Array, troubles: Troubles) -> Sensors:
+def spoiled(drawn: DrawnSensors, t_s: Array, troubles: Troubles) -> DrawnSensors:
     """Return the sensors of a flight with its troubles in them."""
     rises = np.clip((t_s - ARISES_S) / WITHIN_S, 0.0, 1.0)[:, None]
+    sensors = drawn.sensors
     slow = sensors.slow
     fixes_s = t_s[np.minimum(slow.gnss_at, len(t_s) - 1)]
     begins, lasts = troubles.dragged_s
@@ -100,14 +101,14 @@ def spoiled(sensors: Sensors, t_s: Array, troubles: Troubles) -> Sensors:
     share = np.clip((fixes_s - begins) / lasts, 0.0, 1.0)
     dragged = slow.gnss_pos.copy()
     dragged[:, :2] += np.outer(np.sin(math.pi * share) ** 2, troubles.dragged_m)
-    return replace(
-        sensors,
+    worse = sensors._replace(
         gyro_added=sensors.gyro_added + rises * np.array(troubles.gyro_b),
         acc_added=sensors.acc_added + np.array(troubles.acc_b),
         slow=slow._replace(
             hard=slow.hard + np.array(troubles.hard_ut), airflow_pa=slow.airflow_pa + troubles.airflow_pa, gnss_pos=dragged
         ),
     )  # fmt: skip
+    return replace(drawn, sensors=worse)
 
 
 def by_hand(plan: Plan, troubles: Troubles) -> Plan:
