@@ -13,6 +13,8 @@ from PyQt6.QtWidgets import QApplication
 from fusus.app import theme
 from fusus.app.settings import LAST_PROJECT, THEME, Settings
 
+DEMO = "--demo"  # in place of a project: the demo, made where it is not there yet
+
 
 def make_application(arguments: list[str]) -> QApplication:
     """Return the application with fonts loaded."""
@@ -58,8 +60,18 @@ def main(arguments: list[str]) -> int:
     beat.timeout.connect(lambda: None)
     window.show()
     named = arguments[1] if len(arguments) > 1 else settings.get(LAST_PROJECT)
-    if named and (len(arguments) > 1 or Path(named, "project.json").exists()):
-        QTimer.singleShot(0, lambda: window.session.open(Path(named)))
+
+    def begin() -> None:
+        """Do what takes time after the window is there."""
+        from fusus.app.compiling import compile_first
+
+        compile_first(window.session.jobs)
+        if named == DEMO:
+            window.openings.open_demo(Path(arguments[2]) if len(arguments) > 2 else None)
+        elif named and (len(arguments) > 1 or Path(named, "project.json").exists()):
+            window.session.open(Path(named))
+
+    QTimer.singleShot(50, begin)
     return int(app.exec())
 
 

@@ -52,6 +52,8 @@ class Job(QObject):
     def run(self) -> None:
         """Do the work and say how it ended (in a worker thread)."""
         try:
+            if self.is_cancelled:  # while it waited
+                raise CancelledError
             result = self._work(_Reporter(self))
         except CancelledError:
             self.cancelled.emit()
@@ -89,6 +91,8 @@ class JobRunner(QObject):
         self._pool = QThreadPool(self)
         self._pool.setMaxThreadCount(2)
         self._jobs: dict[int, tuple[str, Job]] = {}
+        self._first: Job | None = None
+        self._waiting: list[Job] = []
         self._collector = Collector(self)
 
     def start(self, job: Job, slot: str) -> None:
@@ -98,8 +102,23 @@ class JobRunner(QObject):
                 other.cancel()
         self._jobs[id(job)] = (slot, job)
         job.ended.connect(lambda: self._forget(id(job)))
-        self._pool.start(_Runnable(job))
+        if self._first is None:
+            self._pool.start(_Runnable(job))
+        else:
+            self._waiting.append(job)
         self.changed.emit()
+
+    def start_first(self, job: Job, slot: str) -> None:
+        """Start a job that all others wait for, however it ends."""
+        self.start(job, slot)
+        self._first = job
+        job.ended.connect(self._go_on)
+
+    def _go_on(self) -> None:
+        self._first = None
+        waiting, self._waiting = self._waiting, []
+        for job in waiting:
+            self._pool.start(_Runnable(job))
 
     def _forget(self, key: int) -> None:
         self._jobs.pop(key, None)
@@ -107,8 +126,9 @@ class JobRunner(QObject):
 
     @property
     def running(self) -> list[Job]:
-        """The jobs that have not ended."""
-        return [job for _, job in self._jobs.values() if not job.is_cancelled]
+        """The jobs that have not ended, the one that others wait for last."""
+        found = [job for _, job in self._jobs.values() if not job.is_cancelled]
+        return sorted(found, key=lambda job: job is self._first)
 
     def cancel(self, slot: str | None = None) -> None:
         """Cancel the jobs of a slot, or all."""
@@ -119,6 +139,7 @@ class JobRunner(QObject):
     def shut_down(self, milliseconds: int = 3000) -> bool:
         """Cancel all jobs and wait for them."""
         self.cancel()
+        self._waiting = []
         is_done = bool(self._pool.waitForDone(milliseconds))
         if is_done:
             self._collector.stop()

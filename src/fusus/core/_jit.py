@@ -1,32 +1,16 @@
 """The only place that sets compiler options."""
 
 import os
-import tempfile
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any, TypeVar, cast
 
 import numba
 from numba.core import caching
-from platformdirs import user_cache_path
 
-from fusus.core.source import closure_digest
+from fusus.core.source import closure_digest, kernel_cache
 
 F = TypeVar("F", bound=Callable[..., Any])
-
-
-def _cache_root() -> Path:
-    for root in (user_cache_path("fusus"), Path(tempfile.gettempdir()) / f"fusus-cache-{os.getuid()}"):
-        folder = root / "kernels"
-        try:
-            folder.mkdir(parents=True, exist_ok=True)
-            return folder
-        except OSError:
-            continue
-    return Path(tempfile.mkdtemp(prefix="fusus-kernels-"))
-
-
-CACHE = _cache_root()
 
 
 class ContentLocator(caching._CacheLocator):
@@ -39,7 +23,7 @@ class ContentLocator(caching._CacheLocator):
     def __init__(self, py_func: Callable[..., Any], py_file: str) -> None:
         flag = os.environ.get("NUMBA_BOUNDSCHECK", "0")
         self._digest = closure_digest(Path(py_file).resolve())
-        self._path = CACHE / f"{Path(py_file).stem}-{self._digest[:20]}-{flag}"
+        self._path = kernel_cache() / f"{Path(py_file).stem}-{self._digest[:20]}-{flag}"
         self._line = py_func.__code__.co_firstlineno
 
     def get_cache_path(self) -> str:

@@ -1,9 +1,13 @@
 """Fingerprints of the source: what was compiled or computed by another source is void."""
 
 import hashlib
+import os
 import re
+import tempfile
 from functools import cache, lru_cache
 from pathlib import Path
+
+from platformdirs import user_cache_path
 
 # What a kept result is computed by: all but what shows it.
 COMPUTING = ("core", "firmware", "logs", "project", "study")
@@ -19,6 +23,19 @@ def source_digest() -> str:
 def code_digest() -> str:
     """Return the hash of all source files that results are computed by: kept results belong to it."""
     return _digest(COMPUTING)
+
+
+@lru_cache(maxsize=1)
+def kernel_cache() -> Path:
+    """Return the folder that compiled kernels are kept in."""
+    for root in (user_cache_path("fusus"), Path(tempfile.gettempdir()) / f"fusus-cache-{os.getuid()}"):
+        folder = root / "kernels"
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+            return folder
+        except OSError:
+            continue
+    return Path(tempfile.mkdtemp(prefix="fusus-kernels-"))
 
 
 _IMPORTS = re.compile(

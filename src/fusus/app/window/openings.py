@@ -27,7 +27,7 @@ class Openings:
         if files:
             QTimer.singleShot(0, lambda: start_import(self._session, files, self._window))
 
-    def open_demo(self) -> None:
+    def open_demo(self, folder: Path | None = None) -> None:
         """Make the demo if it is not there, and open it."""
 
         def work(progress: object) -> object:
@@ -35,13 +35,14 @@ class Openings:
 
             from fusus.demo.build import build
 
-            return build(user_data_path("fusus") / "Dunlin", progress)  # type: ignore[arg-type]
+            return build(folder or user_data_path("fusus") / "Dunlin", progress)  # type: ignore[arg-type]
 
         job = Job("Making the demo", work)
         job.succeeded.connect(lambda folder: self._session.open(folder))
         job.failed.connect(lambda text: self._session.noticed.emit("stop", text))
         self._session.noticed.emit(
-            "fine", "The demo's recordings are being simulated; this takes a few seconds the first time."
+            "fine",
+            "The demo is being made: its recordings are simulated here, which takes some seconds the first time.",
         )
         self._session.jobs.start(job, "open")
 

@@ -21,11 +21,13 @@ def demo(
 ) -> None:
     """Open the demo project Dunlin; all of it is invented."""
     with answering(False):
-        from fusus.demo.build import build
-
-        folder = build(out or user_data_path("fusus") / "Dunlin", StderrProgress())
         if not headless:
-            raise typer.Exit(start_window(str(folder)))
+            raise typer.Exit(start_window("--demo", *([str(out)] if out is not None else [])))
+        from fusus.demo.build import build
+        from fusus.demo.warming import warm
+
+        warm(StderrProgress())
+        folder = build(out or user_data_path("fusus") / "Dunlin", StderrProgress())
         report = verify_report(folder, None, False)
         typer.echo("Dunlin, invented: every craft, place, part and figure here is made up.\n")
         print_verdicts(report)
