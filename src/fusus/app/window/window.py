@@ -84,7 +84,6 @@ class Window(QMainWindow):
         work.setSpacing(0)
         work.addWidget(self.stage_bar)
         work.addLayout(middle, 1)
-        work.addWidget(self.busy)
         work.addWidget(self.strip)
         self.start = StartScreen()
         self.pages = QStackedWidget()
@@ -97,6 +96,7 @@ class Window(QMainWindow):
         column.setSpacing(0)
         column.addWidget(self.notice)
         column.addWidget(self.pages, 1)
+        column.addWidget(self.busy)
         self.setCentralWidget(body)
 
     def _connect(self) -> None:
