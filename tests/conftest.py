@@ -6,6 +6,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import numpy as np
 import pytest
+from tests.runs import LONG
 
 from fusus.core.mission.motion import Air, Waypoint, fly
 from fusus.core.simulation.record import record
@@ -17,6 +18,36 @@ from fusus.project import store
 from fusus.project.records import Brief, Place, Project
 
 HOME = (52.5, 13.4, 40.0)
+
+
+def pytest_collection_modifyitems(config, items):
+    """Leave to the long run what is marked so."""
+    if LONG or "long" in (config.option.markexpr or ""):
+        return
+    left = [item for item in items if item.get_closest_marker("long")]
+    if left:
+        config.hook.pytest_deselected(items=left)
+        items[:] = [item for item in items if not item.get_closest_marker("long")]
+
+
+def pytest_terminal_summary(terminalreporter):
+    """Say how long each part took, where that is asked for."""
+    if os.environ.get("FUSUS_TIMES") != "1":
+        return
+    parts = {}
+    for reports in terminalreporter.stats.values():
+        for report in reports:
+            if hasattr(report, "duration") and hasattr(report, "nodeid"):
+                file = report.nodeid.partition("::")[0]
+                seconds, tests, slowest = parts.get(file, (0.0, 0, (0.0, "")))
+                name = report.nodeid.partition("::")[2]
+                parts[file] = (
+                    seconds + report.duration, tests + (report.when == "call"), max(slowest, (report.duration, name)),
+                )  # fmt: skip
+    terminalreporter.section("processor seconds by file")
+    for file, (seconds, tests, (most, name)) in sorted(parts.items(), key=lambda x: -x[1][0]):
+        terminalreporter.write_line(f"{seconds:7.1f} s  {tests:4d} tests  {file}  (longest {most:.1f} s: {name})")
+    terminalreporter.write_line(f"{sum(p[0] for p in parts.values()):7.1f} s in all")
 
 
 @pytest.fixture(autouse=True)

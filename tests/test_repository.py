@@ -5,17 +5,15 @@ import re
 import subprocess
 from pathlib import Path
 
-import pytest
-
 ROOT = Path(__file__).parents[1]
 SOURCES = sorted((ROOT / "src").rglob("*.py"))
 DOCS = [ROOT / "README.md", *(ROOT / "docs").rglob("*.md")]
 
 
-@pytest.mark.parametrize("path", DOCS, ids=lambda p: p.name)
-def test_links_lead_somewhere(path):
-    for link in re.findall(r"\]\(([^)#]+)\)", path.read_text()):
-        assert (path.parent / link).exists(), link
+def test_links_lead_somewhere():
+    links = [(path, link) for path in DOCS for link in re.findall(r"\]\(([^)#]+)\)", path.read_text())]
+    assert len(links) > 40
+    assert not [(path.name, link) for path, link in links if not (path.parent / link).exists()]
 
 
 def test_documented_commands_exist():
@@ -42,18 +40,21 @@ def test_every_kind_of_problem_is_documented():
     assert set(get_args(ProblemKind)) - quiet <= told
 
 
-@pytest.mark.parametrize("path", SOURCES, ids=lambda p: str(p.relative_to(ROOT / "src")))
-def test_files_and_functions_stay_small(path):
+def too_large(path):
     text = path.read_text()
-    assert len(text.splitlines()) <= 400
+    if len(text.splitlines()) > 400:
+        yield f"{path.name} has {len(text.splitlines())} lines"
     for node in ast.walk(ast.parse(text)):
         if isinstance(node, ast.FunctionDef):
             body = node.body[1:] if ast.get_docstring(node) else node.body
             length = (body[-1].end_lineno - body[0].lineno + 1) if body else 0
-            assert length <= 80, f"{node.name} has {length} lines"
+            if length > 80:
+                yield f"{path.name}: {node.name} has {length} lines"
 
 
-SCRATCH = {("firmware", "sandbox.py"), ("firmware", "exchange.py")}
+def test_files_and_functions_stay_small():
+    assert len(SOURCES) > 300
+    assert not [words for path in SOURCES for words in too_large(path)]
 
 
 def test_the_core_knows_no_interface_and_reads_no_files():
@@ -63,9 +64,8 @@ def test_the_core_knows_no_interface_and_reads_no_files():
         assert not any(
             n.startswith(("PyQt6", "pyqtgraph", "fusus.app", "fusus.logs", "fusus.project", "fusus.cli")) for n in names
         ), path
-        # Building and running C takes scratch folders: of these two, and of nobody's own files.
-        if path.name not in ("_jit.py", "source.py") and path.parts[-2:] not in SCRATCH:
-            assert "open(" not in path.read_text(), path
+        if path.name not in ("_jit.py", "source.py"):
+            assert not re.search(r"\b(open|read_text|write_text|read_bytes|write_bytes)\(", path.read_text()), path
 
 
 def test_run_tells_its_commands():
@@ -76,11 +76,16 @@ def test_run_tells_its_commands():
 
 
 def test_the_lock_names_exact_versions_and_no_place():
-    text = (ROOT / "requirements.lock").read_text()
-    assert "http" not in text and "file:" not in text
-    names = re.findall(r"^([\w.-]+)==", text, re.M)
-    assert {"pyqt6", "numpy", "numba", "polars", "pydantic", "pytest", "ruff", "mypy"} <= {n.lower() for n in names}
-    assert text.count("--hash=sha256:") >= len(names)
+    found = []
+    for name in ("requirements.lock", "requirements-dev.lock"):
+        text = (ROOT / name).read_text()
+        assert "http" not in text and "file:" not in text
+        names = {n.lower() for n in re.findall(r"^([\w.-]+)==", text, re.M)}
+        assert text.count("--hash=sha256:") >= len(names)
+        found.append(names)
+    users, tests = found
+    assert {"pyqt6", "numpy", "numba", "polars", "pydantic"} <= users and {"pytest", "ruff", "mypy"} <= tests
+    assert not users & tests and not {"pytest", "ahrs", "filterpy", "mypy"} & users, "users need no tools for tests"
 
 
 def test_licences_lie_beside_what_they_belong_to():

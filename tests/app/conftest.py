@@ -48,10 +48,12 @@ def window(qtbot, settings):
     app = QApplication.instance()
     # Windows of earlier tests go when the event loop runs; here nobody runs it, and every style change would go through them.
     QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
-    theme.load_fonts()
-    apply_theme("light")
     assert app is not None
+    theme.load_fonts()
+    if theme.tokens() is not theme.LIGHT or not app.styleSheet():  # a style goes through all widgets there are
+        apply_theme("light")
     found = Window(settings)
+    found.session._timer.setInterval(10)  # nobody types here
     qtbot.addWidget(found)
     found.show()
     yield found

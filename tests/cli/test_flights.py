@@ -3,7 +3,7 @@
 import json
 
 import pytest
-from tests.cli.test_output import fusus
+from tests.cli.command import fusus
 
 from fusus.project import store
 from fusus.project.records import Brief, Craft, Fusion, Loops, Project
@@ -76,7 +76,8 @@ def _crashes(made):
         (("loops", "--recording", "nothing"), "no such recording"),
     ],
 )
-def test_bad_input_is_one_sentence(folder, words, says):
+def test_bad_input_is_one_sentence(folder, words, says, monkeypatch):
+    monkeypatch.setattr("fusus.study.workers.ANSWERS_WITHIN_S", 0.5)
     done = fusus(words[0], "--project", folder, *words[1:])
     assert done.returncode == 2 and says in done.stderr and "Traceback" not in done.stderr
     assert done.stdout == ""

@@ -4,7 +4,7 @@ import json
 import xml.etree.ElementTree as ET
 
 import pytest
-from tests.cli.test_output import fusus
+from tests.cli.command import fusus
 from tests.conftest import HOME, flown_project, short_flight
 
 

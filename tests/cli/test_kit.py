@@ -4,7 +4,7 @@ import json
 import subprocess
 
 import pytest
-from tests.cli.test_output import fusus
+from tests.cli.command import fusus
 from tests.conftest import flown_project, short_flight
 
 from fusus.project import store

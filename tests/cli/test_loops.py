@@ -3,7 +3,7 @@
 import json
 
 import pytest
-from tests.cli.test_output import fusus
+from tests.cli.command import fusus
 
 from fusus.project import store
 from fusus.project.records import Brief, Craft, Loops, Project

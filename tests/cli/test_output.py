@@ -2,30 +2,18 @@
 
 import io
 import json
-import os
-import subprocess
 import sys
 
 import pytest
 import typer
+from tests.cli.command import fusus_process
 
 from fusus.cli import output
 from fusus.errors import CancelledError, LogError
 
 
-def fusus(*arguments, **environment):
-    """Run the command line in a process of its own."""
-    return subprocess.run(
-        [sys.executable, "-m", "fusus.cli.main", *map(str, arguments)],
-        capture_output=True,
-        text=True,
-        env=os.environ | environment,
-        timeout=300,
-    )
-
-
 def test_the_demo_runs_headless(tmp_path):
-    done = fusus("demo", "--headless", "--out", tmp_path / "Dunlin")
+    done = fusus_process("demo", "--headless", "--out", tmp_path / "Dunlin")
     assert done.returncode == 0, done.stderr
     assert "pool-survey" in done.stdout and "● pass" in done.stdout and "invented" in done.stdout
     assert {p.name for p in (tmp_path / "Dunlin" / "pictures").glob("*.png")} == {
@@ -38,18 +26,18 @@ def test_the_demo_runs_headless(tmp_path):
         "proof.png",
         "kit.png",
     }
-    again = json.loads(fusus("verify", "--project", tmp_path / "Dunlin", "--json").stdout)
+    again = json.loads(fusus_process("verify", "--project", tmp_path / "Dunlin", "--json").stdout)
     assert again["passed"]
 
 
 def test_a_window_that_cannot_open_is_told(tmp_path):
-    refused = fusus("open", tmp_path)
+    refused = fusus_process("open", tmp_path)
     assert refused.returncode == 2 and "no Fusus project" in refused.stderr
     from fusus.project import store
     from fusus.project.records import Project
 
     store.create(tmp_path / "p", Project(name="P"))
-    dark = fusus("open", tmp_path / "p", QT_QPA_PLATFORM="xcb", DISPLAY=":987", WAYLAND_DISPLAY="")
+    dark = fusus_process("open", tmp_path / "p", QT_QPA_PLATFORM="xcb", DISPLAY=":987", WAYLAND_DISPLAY="")
     assert dark.returncode == 2 and "could not be opened" in dark.stderr and "Traceback" not in dark.stderr
 
 

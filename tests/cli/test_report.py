@@ -2,7 +2,7 @@
 
 import json
 
-from tests.cli.test_output import fusus
+from tests.cli.command import fusus
 
 from fusus.project import store
 from fusus.project.records import Project

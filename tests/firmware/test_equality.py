@@ -140,7 +140,7 @@ def ten_minutes(place):
     return given
 
 
-@pytest.mark.slow
+@pytest.mark.long
 @pytest.mark.parametrize("name", ["complementary", "mahony", "madgwick", "attitude-ekf", "altitude", "navigation-ekf"])
 def test_ten_minutes_at_a_kilohertz_stay_within_two_hundredths_of_a_degree(name, place, ten_minutes):
     plan = plan_for(name, "single", place)
@@ -188,7 +188,7 @@ def after_hours(given, hours):
     )
 
 
-@pytest.mark.slow
+@pytest.mark.long
 @pytest.mark.parametrize("name", ["navigation-ekf", "altitude"])
 def test_a_board_that_was_on_for_three_hours_flies_as_well(name, place):
     """A time since power-up would have a last place of a millisecond by then; the kit's own clock is begun anew."""

@@ -37,7 +37,7 @@ def write(folder, plan, given, corrections=None):
     """Write a kit with its vectors; return its files."""
     more = MOTION if plan.info.gives == "motion" else ()
     telemetry = c_snippet(STREAMS, more).replace("extern void send_line(const char *text);", '#include "telemetry.h"')
-    lines = estimator_vectors(plan, begun(plan, given, 1200))
+    lines = estimator_vectors(begun(plan, given, 1200))
     lines += sensor_vectors(plan, corrections or Corrections({})) + filter_vectors(plan) + control_vectors(plan)
     files = kit_files(plan, telemetry, STREAMS, lines)
     for name, text in files.items():

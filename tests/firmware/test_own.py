@@ -5,6 +5,7 @@ import time
 
 import numpy as np
 import pytest
+from tests.runs import seeds
 
 from fusus.core.estimation.catalogue import ESTIMATORS
 from fusus.core.estimation.replay import run_estimator
@@ -121,19 +122,19 @@ def proving(place):
 @pytest.mark.slow
 @pytest.mark.parametrize("wrong", IMPLEMENTATION_ERRORS)
 def test_each_seeded_slip_is_found(wrong, made, place):
-    """In at least 18 of 20 tries, each with its own motion, gains and gyro bias."""
+    """In at least nine of ten tries, each with its own motion, gains and gyro bias."""
     found = []
-    for seed in range(20):
+    for seed in seeds(20):
         gain = np.random.default_rng(seed).uniform(0.2, 1.5)
         explained = explain(
             made(code(GAIN=f"{gain:.3f}", **IMPLEMENTATION_ERRORS[wrong])), proving_motion(seed, place), place
         )
         found.append(explained.errors_found[0][0].name if explained.errors_found else "none")
-    assert found.count(wrong) >= 18, found
+    assert found.count(wrong) >= 0.9 * len(found), found
 
 
 def test_without_a_slip_none_is_named(made, place):
-    for seed in range(6):
+    for seed in seeds(6):
         gain = np.random.default_rng(seed).uniform(0.2, 1.5)
         explained = explain(made(code(GAIN=f"{gain:.3f}")), proving_motion(seed, place), place)
         assert explained.is_good and not explained.errors_found, (seed, explained.before)

@@ -1,5 +1,6 @@
 """The developers' commands run."""
 
+import os
 import re
 import subprocess
 import sys
@@ -29,7 +30,27 @@ def test_the_estimator_bench_measures_all_of_them():
     assert all(a.shape == (100, 3) for a in made_samples(100)) and best(lambda: None, 2) >= 0
 
 
-def test_warming_and_schema_run():
-    assert tool("warm").returncode == 0
+def test_what_is_compiled_is_told_step_by_step_and_once(tmp_path):
+    """With all kernels there, but nothing that says so: the steps run over in a moment."""
+    from fusus.core.source import kernel_cache
+
+    cache = tmp_path / "fusus"
+    cache.mkdir()
+    (cache / "kernels").symlink_to(kernel_cache(), target_is_directory=True)
+    for mark in kernel_cache().glob("all-of-*"):
+        mark.unlink()
+    command = [sys.executable, "-m", "fusus.demo.warming"]
+    environment = os.environ | {"XDG_CACHE_HOME": str(tmp_path)}
+    told = [
+        subprocess.run(
+            command, capture_output=True, text=True, cwd=ROOT, env=environment, check=True
+        ).stdout.splitlines()
+        for _ in range(2)
+    ]
+    assert told[0][0] == "0 10 Compiling Complementary (once)" and told[0][-1] == "10 10 Compiling (once)"
+    assert told[1] == [], "it has been done"
+
+
+def test_the_schema_is_the_documents():
     before = (ROOT / "docs" / "project.schema.json").read_bytes()
     assert tool("schema").returncode == 0 and (ROOT / "docs" / "project.schema.json").read_bytes() == before

@@ -132,11 +132,6 @@ class Capture:
             os.fsync(self._file.fileno())
         return good
 
-    @property
-    def is_silent(self) -> bool:
-        """Whether nothing has come for long, although the link stands."""
-        return time.monotonic() - self._heard > SILENT_S
-
     def mark(self, words: str) -> None:
         """Note at what board time something was done, such as "foam on"."""
         self.marks.append((self.decoder.last_us * 1e-6, words))

@@ -72,7 +72,7 @@ def find_dialect(path: Path, text: str, whole: bool) -> Dialect:
             )
         raise LogError(path, None, None, "no line holds as many numbers as the others; this is no regular table.")
     width = len(split_line(lines[first], delimiter))
-    header, preamble = _header(lines[:first], delimiter, decimal, width)
+    header, preamble = _header(lines[:first], delimiter, width)
     rows = tuple(tuple(split_line(s, delimiter)) for s in lines[first : first + 4000])
     quoted = '"' in "".join(lines[first : first + 50])
     return Dialect(delimiter, decimal, header, first + 1, quoted, preamble, rows)
@@ -118,7 +118,7 @@ def _looks_like_header(fields: list[str], decimal: str) -> bool:
     return sum(not is_number(f, decimal) for f in fields) > 0.5 * len(fields)
 
 
-def _header(before: list[str], delimiter: str, decimal: str, width: int) -> tuple[tuple[str, ...], int]:
+def _header(before: list[str], delimiter: str, width: int) -> tuple[tuple[str, ...], int]:
     """Return the column names and how many lines before the data are neither names nor units nor comments."""
     stripped = []
     for line in before:

@@ -92,7 +92,7 @@ def split_unit(name: str) -> tuple[str, str | None]:
     return name, None
 
 
-def time_name(name: str, bracket_words: bool = True) -> TimeName | None:
+def time_name(name: str) -> TimeName | None:
     """Return what a name says of a time column, or None."""
     bare, unit = split_unit(name)
     parts = words(bare)
@@ -137,7 +137,7 @@ def meaning(name: str, context: str = "") -> Meaning | None:
         kind = "gyro"
     if kind is None and (axis or parts == [str(number)]):
         kind = next((_SENSOR_WORDS[w] for w in words(context) if w in _SENSOR_WORDS), None)
-    target = _target(kind, axis, plain, number, stream, bare)
+    target = _target(kind, axis, plain, number, stream)
     return Meaning(target, unit, raw) if target else None
 
 
@@ -211,9 +211,7 @@ def _kind_and_axis(parts: list[str]) -> tuple[str | None, str | None]:
     return kind, axis
 
 
-def _target(
-    kind: str | None, axis: str | None, parts: list[str], number: int | None, stream: str, bare: str
-) -> str | None:
+def _target(kind: str | None, axis: str | None, parts: list[str], number: int | None, stream: str) -> str | None:
     found = set(parts)
     if found & _SIGMA:
         return _sigma(kind, axis, found)

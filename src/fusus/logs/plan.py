@@ -78,7 +78,7 @@ def make_plan(
         kept.append(_without_taken(table, kept, problems))
     tables = [t for t in kept if any(c.target for c in t.mapping.columns)]
     if not tables:
-        raise first_error or _nothing_known(files, problems)
+        raise first_error or _nothing_known(files)
     tables = _rated(tables, clocks, problems)
     for table in tables:
         unused = [c.source for c in table.mapping.columns if c.target is None]
@@ -96,7 +96,7 @@ def make_plan(
     return Plan(tuple(tables), mapping, _start(tables), problems.all())
 
 
-def _nothing_known(files: list[Path], problems: Problems) -> LogError:
+def _nothing_known(files: list[Path]) -> LogError:
     names = detect(files[0], None, Problems()).dialect.header
     listed = ", ".join(names[:12]) if names else "there is no header"
     return LogError(

@@ -9,6 +9,7 @@ from typing import Any
 
 from fusus.errors import ClusterError
 
+ANSWERS_WITHIN_S = 10.0  # a scheduler that is there
 FEW = 4  # so few tasks are done one after the other
 
 
@@ -38,7 +39,7 @@ def _cluster(scheduler: str) -> Iterator[Executor]:
             scheduler, "the package for clusters is missing: install fusus with its extra “cluster”"
         ) from error
     try:
-        client = distributed.Client(scheduler, timeout="10s", set_as_default=False)
+        client = distributed.Client(scheduler, timeout=ANSWERS_WITHIN_S, set_as_default=False)
     except (OSError, ValueError, TimeoutError) as error:
         raise ClusterError(scheduler, f"no scheduler answers there ({type(error).__name__})") from error
     try:

@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 from tests.bench import SITE, board, imu, suite, true_acc, xyz
+from tests.runs import LONG, seeds
 
 from fusus.core.calibration.gyro_bias import gyro_bias
 from fusus.core.calibration.magnetometer import magnetometer
@@ -91,7 +92,9 @@ def soak(seed):
 
 @pytest.mark.parametrize("fit", [gyro, faces, ellipsoid, mount, soak], ids=lambda f: f.__name__)
 def test_truth_lies_within_three_standard_errors_and_they_are_honest(fit):
-    z = np.array([fit(seed) for seed in range(SEEDS)])
+    z = np.array([fit(seed) for seed in seeds(SEEDS, 25)])
     # A fit of twelve parameters has twelve chances of a stray one: 3 sigma hold for each parameter.
     assert (np.abs(z) < 3.0).mean(axis=0).min() >= 0.95
-    assert 0.8 <= float((z**2).mean()) <= 1.2
+    # A mean of squares over a quarter of the seeds spreads twice as far.
+    spread = 0.2 if LONG else 0.4
+    assert 1.0 - spread <= float((z**2).mean()) <= 1.0 + spread

@@ -3,13 +3,12 @@
 import numpy as np
 
 from fusus.core.estimation.navigation_ekf import covariance
-from fusus.core.estimation.navigation_ekf.states import COLS, ENTRIES, VALS
 
 
 def dense(p, n):
     """Return the matrix (n, n) that factors stand for."""
     out = np.empty((n, n))
-    covariance.compose(p, n, out)
+    covariance.covariance_from_ud(p, n, out)
     return out
 
 
@@ -27,5 +26,5 @@ def transition(n, t, f, r):
 def put_row(m, entries):
     """Put a measurement's row, (column, value) each, where the filter's steps look for it."""
     for q, (column, value) in enumerate(entries):
-        m[COLS + q], m[VALS + q] = column, value
-    m[ENTRIES] = len(entries)
+        m.columns[q], m.values[q] = column, value
+    m.entries = len(entries)

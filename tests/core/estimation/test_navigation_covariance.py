@@ -7,15 +7,9 @@ from scipy.linalg import solve_discrete_are
 from tests.core.estimation.dense import dense, put_row, transition
 
 from fusus.core.estimation.navigation_ekf import covariance
-from fusus.core.estimation.navigation_ekf.states import (
-    ERR,
-    FACTORS,
-    MEMORY,
-    WAITING,
-    D,
-    W,
-)
+from fusus.core.estimation.navigation_ekf.states import FACTORS, WAITING, D, Memory, W
 from fusus.core.frames.quaternion import from_rotation_vector, to_matrix
+from fusus.core.records import zeros
 
 
 def factored(p):
@@ -59,10 +53,10 @@ def test_propagation_equals_a_dense_product(n):
 def test_single_errors_are_widened_and_scaled(n):
     rng = np.random.default_rng(7 + n)
     p0 = spread(rng, n)
-    p, m = factored(p0), np.zeros(MEMORY)
+    p, m = factored(p0), zeros(Memory)
     for error in (0, 3, 8, n - 1):
         more, factor = float(rng.uniform(0.1, 5.0)), float(rng.uniform(0.2, 1.0))
-        covariance.widen(p, m, error, more)
+        covariance.add_variance(p, m, error, more)
         covariance.scale(p, n, error, factor)
         p0[error, error] += more
         p0[error] *= factor
@@ -72,9 +66,9 @@ def test_single_errors_are_widened_and_scaled(n):
 
 
 def test_what_is_known_exactly_can_be_widened():
-    p, m = np.zeros(FACTORS), np.zeros(MEMORY)
+    p, m = np.zeros(FACTORS), zeros(Memory)
     p[: (W + 1) * 16 : W + 1] = 1.0
-    covariance.widen(p, m, 4, 0.25)
+    covariance.add_variance(p, m, 4, 0.25)
     assert np.array_equal(dense(p, 16), np.diag([0.0] * 4 + [0.25] + [0.0] * 11)) and unharmed(p, 16)
 
 
@@ -84,7 +78,7 @@ def test_scalar_updates_equal_filterpy(n):
     p0 = spread(rng, n)
     reference = KalmanFilter(dim_x=n, dim_z=1)
     reference.P, reference.x = p0.copy(), np.zeros((n, 1))
-    p, m = factored(p0), np.zeros(MEMORY)
+    p, m = factored(p0), zeros(Memory)
     for _ in range(6):
         columns = rng.choice(n, 4, replace=False)
         values, y, noise = rng.standard_normal(4), float(rng.standard_normal()), float(rng.uniform(0.1, 2.0))
@@ -94,26 +88,26 @@ def test_scalar_updates_equal_filterpy(n):
         reference.update(np.array([[y]]))
         put_row(m, list(zip(columns, values, strict=True)))
         assert covariance.project(p, m) == pytest.approx(float((reference.S - noise)[0, 0]), rel=1e-9)
-        left = y - float(h[0] @ m[ERR : ERR + n])
-        covariance.fold(p, m, n, noise, left)
+        left = y - float(h[0] @ m.error[:n])
+        covariance.ud_update(p, m, n, noise, left)
         assert np.allclose(dense(p, n), reference.P, rtol=0, atol=1e-9)
-        assert np.allclose(m[ERR : ERR + n], reference.x[:, 0], rtol=0, atol=1e-9)
+        assert np.allclose(m.error[:n], reference.x[:, 0], rtol=0, atol=1e-9)
         assert unharmed(p, n)
 
 
 def see(p, m, n, noise):
     covariance.project(p, m)
-    covariance.fold(p, m, n, noise, 0.0)
+    covariance.ud_update(p, m, n, noise, 0.0)
 
 
 @pytest.mark.slow
 def test_the_vertical_channel_settles_at_the_riccati_equations_state():
     # Position and velocity under acceleration noise, position measured: the discrete algebraic Riccati equation's solution.
     n, t, q, noise = 16, 0.1, 0.04, 0.5
-    p, m = factored(np.eye(n) * 1e-9 + np.diag([0, 0, 1, 0, 0, 1] + [0] * 10)), np.zeros(MEMORY)
+    p, m = factored(np.eye(n) * 1e-9 + np.diag([0, 0, 1, 0, 0, 1] + [0] * 10)), zeros(Memory)
     for _ in range(4000):
         covariance.propagate(p, t, 0.0, 0.0, 0.0, *np.eye(3).ravel())
-        covariance.widen(p, m, 5, q * t)
+        covariance.add_variance(p, m, 5, q * t)
         put_row(m, [(2, 1.0)])
         prior = dense(p, n)[np.ix_([2, 5], [2, 5])].copy()
         see(p, m, n, noise)
@@ -127,14 +121,14 @@ def test_the_covariance_stays_positive_for_ten_hours():
     # One measurement of each kind a second for 36,000 s, on a craft that turns: eigenvalues must not cross zero.
     n = 23
     rng = np.random.default_rng(5)
-    p, m = factored(np.diag(rng.uniform(0.1, 10.0, n) ** 2)), np.zeros(MEMORY)
+    p, m = factored(np.diag(rng.uniform(0.1, 10.0, n) ** 2)), zeros(Memory)
     least = np.inf
     for k in range(36_000):
         a = 0.01 * k
         r = np.array([[np.cos(a), -np.sin(a), 0], [np.sin(a), np.cos(a), 0], [0, 0, 1.0]])
         covariance.propagate(p, 1.0, np.sin(0.3 * a), np.cos(0.2 * a), -9.8, *r.ravel())
         for i in range(3, 15):
-            covariance.widen(p, m, i, 1e-8)
+            covariance.add_variance(p, m, i, 1e-8)
         for i in range(3):
             put_row(m, [(i, 1.0), (16 + i, 1.0)])
             see(p, m, n, 0.09)

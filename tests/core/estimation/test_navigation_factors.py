@@ -7,8 +7,9 @@ from hypothesis import strategies as st
 from tests.core.estimation.dense import dense, put_row, transition
 
 from fusus.core.estimation.navigation_ekf import covariance
-from fusus.core.estimation.navigation_ekf.states import ERR, FACTORS, MEMORY, D, W
+from fusus.core.estimation.navigation_ekf.states import FACTORS, D, Memory, W
 from fusus.core.frames.quaternion import from_rotation_vector, to_matrix
+from fusus.core.records import zeros
 
 N = 20
 
@@ -23,7 +24,7 @@ def fresh(sigmas):
 def see(p, m, columns, values, noise, left):
     put_row(m, list(zip(columns, values, strict=True)))
     covariance.project(p, m)
-    covariance.fold(p, m, N, noise, left)
+    covariance.ud_update(p, m, N, noise, left)
 
 
 def seen(big, columns, values, noise):
@@ -42,7 +43,7 @@ STEPS = st.lists(st.sampled_from(["step", "widen", "scale", "see"]), min_size=1,
 def test_any_life_is_that_of_a_dense_matrix(life, seed):
     rng = np.random.default_rng(seed)
     sigmas = rng.uniform(0.1, 3.0, N)
-    p, m, big = fresh(sigmas), np.zeros(MEMORY), np.diag(sigmas**2)
+    p, m, big = fresh(sigmas), zeros(Memory), np.diag(sigmas**2)
     for what in life:
         if what == "step":
             t, f = float(rng.uniform(0.001, 0.05)), rng.normal(0, 10, 3)
@@ -52,7 +53,7 @@ def test_any_life_is_that_of_a_dense_matrix(life, seed):
             big = f_t @ big @ f_t.T
         elif what == "widen":
             error, more = int(rng.integers(N)), float(rng.uniform(0.01, 2.0))
-            covariance.widen(p, m, error, more)
+            covariance.add_variance(p, m, error, more)
             big[error, error] += more
         elif what == "scale":
             error, factor = int(rng.integers(N)), float(rng.uniform(0.3, 1.0))
@@ -62,10 +63,10 @@ def test_any_life_is_that_of_a_dense_matrix(life, seed):
         else:
             columns = tuple(int(c) for c in rng.choice(N, int(rng.integers(1, 6)), replace=False))
             values, noise = rng.normal(size=len(columns)), float(rng.uniform(0.01, 1.0))
-            before = m[ERR : ERR + N].copy()
+            before = m.error[:N].copy()
             see(p, m, columns, values, noise, 0.7)
             big, gain = seen(big, columns, values, noise)
-            assert np.allclose(m[ERR : ERR + N] - before, 0.7 * gain, rtol=0.0, atol=1e-9)
+            assert np.allclose(m.error[:N] - before, 0.7 * gain, rtol=0.0, atol=1e-9)
         assert (p[D : D + N] > 0.0).all()
     # A noise that is small beside its D may still wait.
     size = np.sqrt(np.outer(np.diag(big), np.diag(big)))
@@ -73,23 +74,23 @@ def test_any_life_is_that_of_a_dense_matrix(life, seed):
 
 
 def test_what_waits_is_added_in_the_end():
-    p, m = fresh(np.ones(N)), np.zeros(MEMORY)
+    p, m = fresh(np.ones(N)), zeros(Memory)
     small = 1e-7
     for _ in range(10_000):
-        covariance.widen(p, m, 11, small)
+        covariance.add_variance(p, m, 11, small)
     assert dense(p, N)[11, 11] == pytest.approx(1.0 + 1e-3, abs=covariance.WORTH)
 
 
 def test_a_look_at_nothing_changes_nothing():
-    p, m = fresh(np.ones(N)), np.zeros(MEMORY)
+    p, m = fresh(np.ones(N)), zeros(Memory)
     before = p.copy()
     see(p, m, (3,), (0.0,), 0.1, 5.0)
-    assert np.array_equal(p, before) and not m[ERR : ERR + N].any()
+    assert np.array_equal(p, before) and not m.error[:N].any()
 
 
 def test_a_perfect_look_leaves_a_little():
     """What is measured a million times better than it was known keeps a positive variance."""
-    p, m = fresh(np.full(N, 1e3)), np.zeros(MEMORY)
+    p, m = fresh(np.full(N, 1e3)), zeros(Memory)
     see(p, m, (2, 15), (-1.0, 1.0), 1e-12, 0.0)
     big = dense(p, N)
     assert p[D : D + N].min() > 0.0

@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 from tests.core.simulation.flying import SITE, task_of
+from tests.runs import LONG, seeds
 
 from fusus.core.estimation.aiding import Aiding
 from fusus.core.estimation.catalogue import info_for
@@ -20,8 +21,9 @@ from fusus.core.simulation.flight.troubles import HOLDING, trouble_named
 from fusus.core.simulation.kinds import TROUBLES
 from fusus.errors import ParameterError
 
-SEEDS = range(300, 320)  # none of those that the signs' sizes were looked at with
-RIGHT = 0.85
+ALL_SEEDS = range(300, 320)  # none of those that the signs' sizes were looked at with
+SEEDS = [ALL_SEEDS[i] for i in seeds(len(ALL_SEEDS), 4)]
+RIGHT = 0.85 if LONG else 0.75  # of four, three
 
 
 def given_of(flown):
@@ -66,7 +68,8 @@ def test_the_right_cause_comes_first(trouble):
         assert 28.0 < w.hover.end_s - w.hover.start_s < 31.0, "the half minute with sticks let go is found"
     # What is said to be likely comes out as often: no cause is claimed with more than its due.
     claimed = np.mean([max(s.probability for s in w.scored) for w in found])
-    assert claimed < np.mean([f == trouble for f in first]) + 0.08
+    if LONG:  # of a few flights a share says too little
+        assert claimed < np.mean([f == trouble for f in first]) + 0.08
 
 
 @pytest.mark.slow

@@ -24,7 +24,7 @@ def site():
 
 
 @pytest.fixture(scope="session")
-def course(site):
+def trajectory(site):
     return lay_out(Mission(weather_pa=30.0), site)
 
 

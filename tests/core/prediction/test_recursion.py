@@ -6,12 +6,12 @@ from dataclasses import replace
 import numpy as np
 import pytest
 from scipy.linalg import solve_discrete_are
+from tests.core.prediction.montecarlo import fly_many
 
 from fusus.core.mission.mission import Mission
 from fusus.core.mission.trajectory import lay_out
 from fusus.core.prediction import kernel as k
 from fusus.core.prediction.design import design
-from fusus.core.prediction.montecarlo import fly_many
 from fusus.core.prediction.predict import Recursion, predict
 from fusus.core.prediction.statistics import figure_of, rows_of
 from fusus.core.requirements import Requirement

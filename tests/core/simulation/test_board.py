@@ -8,7 +8,7 @@ from fusus.core.calibration.poses import FACE_VECTORS, FACES
 from fusus.core.frames import quaternion
 from fusus.core.simulation.board.board import SELF_HEATING_K, WARM_UP_S, collect
 from fusus.core.simulation.board.handling import Hands, face_attitude, motions
-from fusus.core.simulation.board.slow import Wander
+from fusus.core.simulation.board.slow import SlowBias
 from fusus.core.simulation.board.specimen import draw_specimen
 
 
@@ -72,7 +72,7 @@ def test_the_three_motions_end_at_the_nose_to_the_right():
 
 def test_wander_has_the_spread_and_growth_of_its_model():
     rng = np.random.default_rng(3)
-    many = Wander.start(2e-3, 5e-3, 20.0, 4000, rng)
+    many = SlowBias.start(2e-3, 5e-3, 20.0, 4000, rng)
     first = many.advance(1, 1.0, rng)[0]
     assert first.std() == pytest.approx(np.hypot(5e-3, 2e-3), rel=0.05)
     for _ in range(9):

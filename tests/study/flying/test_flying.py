@@ -185,7 +185,8 @@ def test_recordings_without_flight_are_refused_in_words(kept):
         identify_flight(folder, made, "nothing")
 
 
-def test_workers_are_none_threads_or_a_cluster_that_answers():
+def test_workers_are_none_threads_or_a_cluster_that_answers(monkeypatch):
+    monkeypatch.setattr("fusus.study.workers.ANSWERS_WITHIN_S", 0.5)
     with workers(None, 2) as few, workers(None, 50) as many:
         assert few is None and many is not None
     with pytest.raises(ClusterError, match="no scheduler answers"), workers("tcp://127.0.0.1:9", 5):

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 from scipy.signal import lfilter
-from tests.cli.test_output import fusus
+from tests.cli.command import fusus
 from tests.conftest import flown_project, short_flight
 
 from fusus.core.analysis.statistics import difference

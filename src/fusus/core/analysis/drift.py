@@ -39,8 +39,3 @@ def position_from_tilt(tilt_rad: float, t_s: ArrayLike, gravity_m_s2: float) -> 
 def position_from_gyro_bias(bias_rad_s: float, t_s: ArrayLike, gravity_m_s2: float) -> Array:
     """Return the position error of a gyro bias through tilt: g b t³ / 6, m (small angles)."""
     return np.asarray(gravity_m_s2 * bias_rad_s * np.asarray(t_s, dtype=float) ** 3 / 6.0)
-
-
-def bias_for_tilt(limit_rad: float, alone_s: float) -> float:
-    """Return the gyro bias, rad/s, that reaches a tilt limit after ``alone_s`` without gravity to correct it."""
-    return limit_rad / alone_s

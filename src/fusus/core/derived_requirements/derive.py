@@ -75,16 +75,14 @@ def derive(
     """
     g = site.gravity_m_s2
     found = hover(frame, g, density_kg_m3)
-    out = _ranges(frame, mission, modes, g, found.thrust_to_weight)
-    out += _rates(frame, mission, modes, found.rotor_hz)
+    out = _ranges(mission, modes, g, found.thrust_to_weight)
+    out += _rates(frame, modes, found.rotor_hz)
     out += _inertial(requirements, mission, g)
-    out += _aiding(requirements, mission, modes, horizontal_ut, density_kg_m3 * g)
+    out += _aiding(requirements, mission, horizontal_ut, density_kg_m3 * g)
     return tuple(out)
 
 
-def _ranges(
-    frame: Airframe, mission: Mission, modes: tuple[Mode, ...], g: float, thrust_to_weight: float
-) -> list[DerivedRequirement]:
+def _ranges(mission: Mission, modes: tuple[Mode, ...], g: float, thrust_to_weight: float) -> list[DerivedRequirement]:
     rate = max([GYRO_RATES_RAD_S.get(m, USUAL_RATE_RAD_S) for m in modes], default=USUAL_RATE_RAD_S)
     shake = PEAK * mission.vibration_gyro_rad_s
     force = thrust_to_weight * g
@@ -101,7 +99,7 @@ def _ranges(
     ]  # fmt: skip
 
 
-def _rates(frame: Airframe, mission: Mission, modes: tuple[Mode, ...], rotor_hz: float) -> list[DerivedRequirement]:
+def _rates(frame: Airframe, modes: tuple[Mode, ...], rotor_hz: float) -> list[DerivedRequirement]:
     bandwidth = 10.0 * math.sqrt(0.25 / frame.arm_m)
     loop = max(100.0, 20.0 * bandwidth)
     harmonics = 2.2 * 2 * rotor_hz
@@ -160,7 +158,7 @@ def _inertial(requirements: tuple[Requirement, ...], mission: Mission, g: float)
 
 
 def _aiding(
-    requirements: tuple[Requirement, ...], mission: Mission, modes: tuple[Mode, ...], horizontal_ut: float,
+    requirements: tuple[Requirement, ...], mission: Mission, horizontal_ut: float,
     pascals_per_metre: float,
 ) -> list[DerivedRequirement]:  # fmt: skip
     out = []

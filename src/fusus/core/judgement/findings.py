@@ -315,6 +315,6 @@ def find(given: Evidence) -> tuple[Finding, ...]:
     found += agreement_findings.of_agreement(evidence.given)
     if evidence.replay.motion is not None:
         found += motion_findings.of_motion(
-            evidence.given, evidence.replay, evidence.replay.motion, evidence.comparison, evidence.parameters
+            evidence.given, evidence.replay.motion, evidence.comparison, evidence.parameters
         )
     return tuple(sorted(found, key=lambda f: ORDER[f.severity]))

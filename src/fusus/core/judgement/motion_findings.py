@@ -9,7 +9,7 @@ from fusus.core.arrays import Array
 from fusus.core.estimation.catalogue import EstimatorParameters
 from fusus.core.estimation.navigation_ekf.parameters import Parameters as NavigationParameters
 from fusus.core.estimation.outputs import MotionOutputs
-from fusus.core.estimation.replay import EstimatorInput, Replay
+from fusus.core.estimation.replay import EstimatorInput
 from fusus.core.judgement.finding import Finding
 
 # Which noise stands behind a channel, with its unit.
@@ -24,7 +24,6 @@ SURE, BEGINS_S = 3.0, 15.0  # sigmas; from when on a barometer's zero is known
 
 def of_motion(
     given: EstimatorInput,
-    replay: Replay,
     motion: MotionOutputs,
     comparison: Comparison | None,
     parameters: EstimatorParameters | None,

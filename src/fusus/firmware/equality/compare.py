@@ -10,8 +10,8 @@ import numpy as np
 
 from fusus.core.arrays import Array
 from fusus.core.estimation.initial import Start, start_from
-from fusus.core.estimation.navigation_ekf.covariance import compose
-from fusus.core.estimation.navigation_ekf.states import FACTORS, MEMORY, NOMINAL
+from fusus.core.estimation.navigation_ekf.covariance import covariance_from_ud
+from fusus.core.estimation.navigation_ekf.states import FACTORS, NOMINAL
 from fusus.core.estimation.outputs import AttitudeOutputs, MotionOutputs
 from fusus.core.estimation.replay import EstimatorInput
 from fusus.core.estimation.samples import sealed
@@ -179,9 +179,10 @@ def states_off(plan: Plan, core: CoreRun, dumps: Array) -> Array:
         out = np.concatenate([dumps[:, places[".x"] :][:, :4], dumps[:, places[".p"] :][:, :16]], axis=1)
     else:
         n = int(dumps[0, -1])
+        at = next(p.at for p in access_to(plan).state if p.place == ".s.p")
         p = np.empty((len(dumps), n, n))
         for row, whole in zip(dumps, p, strict=True):
-            compose(row[MEMORY : MEMORY + FACTORS], n, whole)
+            covariance_from_ud(row[at : at + FACTORS], n, whole)
         out = np.concatenate([dumps[:, :NOMINAL], p.reshape(len(dumps), -1)], axis=1)
     size = np.maximum(np.abs(core.states), 1.0)
     same = np.isnan(out) & np.isnan(core.states)

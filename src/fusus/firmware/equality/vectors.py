@@ -113,7 +113,7 @@ def _all_kinds() -> Any:
     return Aiding(gnss=np.zeros((1, 9)), baro=np.zeros((1, 2)), mag=np.zeros((1, 5)), starts_at_home=True)
 
 
-def estimator_vectors(plan: Plan, b: Begun) -> list[str]:
+def estimator_vectors(b: Begun) -> list[str]:
     """Return lines: the start, and every sample with what it has to lead to and by how much it may differ."""
     s, a, st, t = b.given.samples, b.given.aiding, b.start, b.given.t_s
     lines = [_line("start", [*st.q_nb, *st.gyro_bias_b, st.rest_s, st.field_ut, st.dip_rad, float(st.has_heading)])]

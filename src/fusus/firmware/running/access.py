@@ -14,7 +14,7 @@ from fusus.firmware.writing.plan import Plan
 from fusus.firmware.writing.render import render
 
 # Moments that are remembered begin empty on both sides and are a copy of what the state was.
-NOT_COMPARED = ("past",)
+NOT_COMPARED = ("history",)
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,7 +39,7 @@ def access_to(plan: Plan) -> Access:
     if module == "navigation_ekf":
         of_coefficients.append((".mag_interval_s", 0))
     c, n = parts_of(layout, of_coefficients)
-    s, m = parts_of(layout, of_state, without=(".s.past",))
+    s, m = parts_of(layout, of_state, without=(".s.history",))
     return Access(tuple(c), tuple(s), n, m)
 
 

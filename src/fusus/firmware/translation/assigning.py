@@ -17,15 +17,28 @@ def _assign_one(w: Writer, target: ast.expr, value: Code) -> None:
         if value.type.is_array:
             star = "const " if not _is_written(w, name) else ""
             of = "uint8_t" if value.type.kind == "bytes" else w.scope.real
+            if value.type.struct is not None:
+                of = w.scope.layout.struct_name(value.type.struct)
             w.scope.variables[name] = Code(c_name(name), value.type, root=value.root)
             w.declared.add(name)
             w.add(f"{star}{of} *{c_name(name)} = {value.text};")
+            return
+        if value.type.is_record:
+            const = "const " if not _is_written(w, name) else ""
+            w.scope.variables[name] = Code(c_name(name), value.type, points=True, root=value.root)
+            w.declared.add(name)
+            w.add(f"{const}{c_type(w, value.type)} *{c_name(name)} = {'' if value.points else '&'}{value.text};")
             return
         if name not in w.declared:
             declare(w, name, value.type, f"*{value.text}" if value.points else value.text)
             return
         assert known is not None
         w.add(f"{c_name(name)} = {as_type(w.scope, value, known.type).text};")
+        return
+    if isinstance(target, ast.Attribute):
+        place = express(w.scope, target)
+        w.scope.written.add(place.root)
+        w.add(f"{place.text} = {as_type(w.scope, value, place.type).text};")
         return
     if not isinstance(target, ast.Subscript):
         raise w.scope.refuse(target, "no place to put a value")
@@ -52,16 +65,18 @@ def _is_written(w: Writer, name: str) -> bool:
     """Return whether an array variable's memory is written through it, here or in what it is handed to."""
     body = w.scope.source.tree
     for n in ast.walk(body):
-        if (
-            isinstance(n, ast.Subscript)
-            and isinstance(n.ctx, ast.Store)
-            and isinstance(n.value, ast.Name)
-            and n.value.id == name
-        ):
+        if isinstance(n, ast.Subscript | ast.Attribute) and isinstance(n.ctx, ast.Store) and _owner(n) == name:
             return True
         if isinstance(n, ast.Call) and any(isinstance(a, ast.Name) and a.id == name for a in n.args):
             return True
     return False
+
+
+def _owner(place: ast.expr) -> str:
+    """Return the variable that a place lies in: m of m.gain[i]."""
+    while isinstance(place, ast.Subscript | ast.Attribute):
+        place = place.value
+    return place.id if isinstance(place, ast.Name) else ""
 
 
 def assign(w: Writer, node: ast.Assign) -> None:

@@ -166,8 +166,7 @@ def _attribute(scope: Scope, node: ast.Attribute) -> Code:
     if node.attr not in types:
         raise scope.refuse(node, "no such field")
     dot = "->" if owner.points else "."
-    root = owner.root if types[node.attr].is_array else ""
-    return Code(f"{owner.within(ATOM)}{dot}{c_name(node.attr)}", types[node.attr], root=root)
+    return Code(f"{owner.within(ATOM)}{dot}{c_name(node.attr)}", types[node.attr], root=owner.root)
 
 
 def _index(scope: Scope, array: Code, nodes: list[ast.expr], where: ast.AST) -> tuple[str, int]:
@@ -205,6 +204,8 @@ def _subscript(scope: Scope, node: ast.Subscript) -> Code:
     place, left = _index(scope, array, nodes, node)
     if left == 0:
         of = REAL if array.type.kind == "array" else INT
+        if array.type.struct is not None:
+            of = Type("struct", struct=array.type.struct)
         text = f"{array.within(ATOM)}[{place}]"
         return Code(text, of, root=array.root)
     rest = Type(array.type.kind, inner=array.type.inner[len(array.type.inner) - left + 1 :])

@@ -1,10 +1,12 @@
 """What values are in C, and what is said of the arrays that kernels take."""
 
 import typing
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
 from fusus.core.arrays import Array, ByteArray
+from fusus.core.records import Record, shapes_of
 
 Kind = Literal["real", "int", "bool", "struct", "array", "bytes", "tuple", "none"]
 Precision = Literal["single", "double"]
@@ -23,6 +25,11 @@ class Type:
     def is_number(self) -> bool:
         """Whether it is one figure."""
         return self.kind in ("real", "int", "bool")
+
+    @property
+    def is_record(self) -> bool:
+        """Whether it is a record that is changed where it lies."""
+        return self.kind == "struct" and isinstance(self.struct, type) and issubclass(self.struct, Record)
 
     @property
     def is_array(self) -> bool:
@@ -75,6 +82,8 @@ class Layout:
             return NONE
         if hint in (Array, ByteArray):
             return Type("array" if hint == Array else "bytes", inner=self.inner.get((prefix, name), ()))
+        if typing.get_origin(hint) is Sequence:  # of records
+            return Type("array", struct=typing.get_args(hint)[0])
         if typing.get_origin(hint) is tuple:
             return Type("tuple", items=tuple(self.of(h, prefix, name) for h in typing.get_args(hint)))
         if isinstance(hint, type):
@@ -88,10 +97,17 @@ class Layout:
         prefix = self.prefix(cls.__module__)
         out = {}
         for name, hint in typing.get_type_hints(cls).items():
-            shape = self.fields.get((self.struct_name(cls), name))
+            shape = self.shape(cls, name)
             of = self.of(hint, prefix, name)
-            out[name] = Type(of.kind, inner=shape[1:]) if of.is_array and shape is not None else of
+            out[name] = Type(of.kind, of.struct, shape[1:]) if of.is_array and shape else of
         return out
+
+    def shape(self, cls: Any, name: str) -> tuple[int, ...]:
+        """Return the shape of an array that a struct holds; () where it is a figure, or not told."""
+        told = self.fields.get((self.struct_name(cls), name))
+        if told is None and isinstance(cls, type) and issubclass(cls, Record):
+            told = shapes_of(cls)[name][1]
+        return told or ()
 
 
 def is_same(a: Type, b: Type) -> bool:

@@ -1,6 +1,7 @@
 """A C unit: functions in the order that C needs them, with the constants and structs that they use."""
 
 import ast
+import math
 import re
 import textwrap
 from collections import Counter
@@ -67,12 +68,10 @@ class Unit:
         if name not in self.structs:
             lines = []
             for field_name, of in self.layout.field_types(cls).items():
-                shape = self.layout.fields.get((name, field_name))
-                if of.is_array and shape is not None:
-                    size = 1
-                    for n in shape:
-                        size *= n
-                    lines.append(f"    {self.real} {c_name(field_name)}[{size}];")
+                shape = self.layout.shape(cls, field_name)
+                if of.is_array and shape:
+                    kind = self.real if of.struct is None else self.struct(of.struct)
+                    lines.append(f"    {kind} {c_name(field_name)}[{math.prod(shape)}];")
                 else:
                     kind = self.struct(of.struct) if of.kind == "struct" else self._c_type(of)
                     lines.append(f"    {kind} {c_name(field_name)};")
@@ -195,12 +194,12 @@ class Unit:
         write_body(w, source.tree.body)
         kept = {a for a in arguments if variables[a].type.is_array or variables[a].type.kind == "struct"}
         written = frozenset(scope.written & kept) | (frozenset({in_place}) if in_place else frozenset())
-        signature = self._signature(source, name, returns, arguments, variables, written, scope.counted, in_place, outs)
+        signature = self._signature(source, name, returns, arguments, written, scope.counted, in_place, outs)
         body = "\n".join(folded(line) for line in w.lines)
         return Function(name, source, signature, body, NONE if in_place else returns, written, frozenset(scope.counted))
 
     def _signature(
-        self, source: Source, name: str, returns: Type, arguments: list[str], variables: dict[str, Code], written: frozenset[str],
+        self, source: Source, name: str, returns: Type, arguments: list[str], written: frozenset[str],
         counted: set[str], in_place: str, outs: tuple[str, ...],
     ) -> str:  # fmt: skip
         parts = []
@@ -211,7 +210,8 @@ class Unit:
             if of.kind == "struct":
                 parts.append(f"{const}{self.struct(of.struct)} *{c_name(a)}")
             elif of.is_array:
-                parts.append(f"{const}{'uint8_t' if of.kind == 'bytes' else self.real} *{c_name(a)}")
+                each = "uint8_t" if of.kind == "bytes" else self.real if of.struct is None else self.struct(of.struct)
+                parts.append(f"{const}{each} *{c_name(a)}")
             else:
                 parts.append(f"{self._c_type(of)} {c_name(a)}")
             if a in counted:

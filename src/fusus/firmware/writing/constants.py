@@ -31,7 +31,7 @@ class Constant:
         return ((self.name, " ".join(value.split()), self.said),)
 
 
-def c_value(value: Any, precision: Precision, inside: int = 0) -> str:
+def c_value(value: Any, precision: Precision) -> str:
     """Return a figure, an array or a tuple with names as a C initialiser."""
     if hasattr(value, "_fields"):
         rows = [f".{c_name(n)} = {c_value(getattr(value, n), precision)}" for n in value._fields]

@@ -7,7 +7,7 @@ from typing import Any
 from fusus.core.estimation.attitude_ekf import kernel as ekf_kernel
 from fusus.core.estimation.attitude_ekf import run as ekf_run
 from fusus.core.estimation.attitude_ekf.parameters import Parameters as EkfParameters
-from fusus.core.estimation.navigation_ekf.states import CHANNELS, FACTORS, MEMORY, NEVER_S, PAST
+from fusus.core.estimation.navigation_ekf.states import CHANNELS, NEVER_S
 from fusus.firmware.translation.expressions import literal
 from fusus.firmware.translation.unit import Unit
 from fusus.firmware.writing import constants
@@ -72,8 +72,7 @@ def estimator_files(plan: Plan) -> dict[str, str]:
     shared = {
         "title": plan.info.title, "school": plan.info.school, "prefix": prefix,
         "parameters": unit.layout.struct_name(type(plan.parameters)),
-        "unknown_heading": math.pi / math.sqrt(3.0), "rest_bias": ekf_run.REST_BIAS_RAD_S, "memory": MEMORY, "moments": plan.moments,
-        "past": PAST, "factors": FACTORS, "never": NEVER_S,
+        "unknown_heading": math.pi / math.sqrt(3.0), "rest_bias": ekf_run.REST_BIAS_RAD_S, "never": NEVER_S,
         "channels": CHANNELS, "rows": MOST_ROWS,
     }  # fmt: skip
     members = [m.replace("{real}", unit.real) for m in _MEMBERS.get(module, usual)]

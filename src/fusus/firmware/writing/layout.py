@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from fusus.core.estimation.navigation_ekf.history import SPACING_S
-from fusus.core.estimation.navigation_ekf.states import FACTORS, MEMORY, MOMENTS, PAST
+from fusus.core.estimation.navigation_ekf.states import FACTORS, MOMENTS
 from fusus.firmware.translation.types import BOOL, REAL, Layout, Type
 
 _E = "fusus.core.estimation."
@@ -35,7 +35,7 @@ def layout_for(motors: int, sections: int, moments: int = MOMENTS) -> Layout:
         ("attitude_ekf", "p"): (6,), ("attitude_ekf", "work"): (6,), ("attitude_ekf", "e"): (6,),
         ("filter", "sections"): (6,), ("filter", "memory"): (sections, 2), ("mixer", "table"): (4,), ("mixer", "out"): (motors,),
     }  # fmt: skip
-    wide = {"rows": 5, "past": PAST, "gyro": 3, "acc": 3, "gnss": 9, "baro": 2, "mag": 5, "ranges": 2}
+    wide = {"rows": 5, "gyro": 3, "acc": 3, "gnss": 9, "baro": 2, "mag": 5, "ranges": 2}
     inner |= {("navigation", name): (n,) for name, n in wide.items()}
     inner |= {("altitude", name): (n,) for name, n in {"p": 4, "work": 4, "rows": 5, "baro": 2, "gnss": 9}.items()}
     return Layout(
@@ -43,8 +43,8 @@ def layout_for(motors: int, sections: int, moments: int = MOMENTS) -> Layout:
         inner=inner,
         rows={("filter", "sections"): sections, ("mixer", "table"): motors},
         fields={
-            ("AttitudeEkfState", "p"): (6, 6), ("AttitudeEkfState", "work"): (3, 6), ("NavigationState", "m"): (MEMORY,),
-            ("NavigationState", "p"): (FACTORS,), ("NavigationState", "past"): (moments, PAST), ("Start", "q_nb"): (4,),
+            ("AttitudeEkfState", "p"): (6, 6), ("AttitudeEkfState", "work"): (3, 6), ("NavigationState", "p"): (FACTORS,),
+            ("NavigationState", "history"): (moments,), ("Start", "q_nb"): (4,),
             ("Start", "gyro_bias_b"): (3,),
         },
         left_out=LEFT_OUT,
@@ -78,14 +78,13 @@ def parts_of(layout: Layout, members: list[tuple[str, Any]], without: tuple[str,
         out.append(Part(place, kind, size, at))
 
     def walk(place: str, cls: Any) -> None:
-        name = layout.struct_name(cls)
         for field, of in layout.field_types(cls).items():
             if f"{place}.{field}" in without:
                 continue
             if of.kind == "struct":
                 walk(f"{place}.{field}", of.struct)
             else:
-                size = math.prod(layout.fields[(name, field)]) if of.is_array else 0
+                size = math.prod(layout.shape(cls, field)) if of.is_array else 0
                 add(f"{place}.{field}", "real" if of.is_array else of.kind, size)
 
     for place, of in members:
@@ -105,6 +104,8 @@ def figures(value: Any, without: tuple[str, ...] = ()) -> list[float]:
             continue
         if hasattr(part, "_fields"):
             out += figures(part)
+        elif isinstance(part, np.record):
+            out += [float(v) for field in part.dtype.names or () for v in np.ravel(part[field])]
         elif isinstance(part, np.ndarray):
             out += [float(v) for v in part.ravel()]
         else:

@@ -51,7 +51,7 @@ def plan_of(project: Project, precision: Precision | None = None, estimator: str
         coefficients=coefficients,
         errors=errors,
         first_variances=variances,
-        said=_said(project, force, name),
+        said=_said(project, force),
     )
 
 
@@ -127,7 +127,7 @@ def _controls(project: Project) -> Controls:
     )
 
 
-def _said(project: Project, force: dict[str, StoredCalibration], name: str) -> dict[str, str]:
+def _said(project: Project, force: dict[str, StoredCalibration]) -> dict[str, str]:
     """Return what each figure rests on, by its path."""
     told = {path: e.told() for path, e in project.provenance.items()}
     loops, craft = project.loops, project.brief.craft

@@ -38,7 +38,7 @@ def files_of(folder: Path, project: Project, plan: Plan) -> dict[str, str]:
     telemetry = telemetry.replace("extern void send_line(const char *text);", '#include "telemetry.h"')
     name, given = vector_input(folder, project)
     lines = [f"# {plan.project}, state {plan.state}: see test_kit.c", f"# samples of {name}"]
-    lines += estimator_vectors(plan, begun(plan, given))
+    lines += estimator_vectors(begun(plan, given))
     lines += sensor_vectors(plan, _corrections(project)) + filter_vectors(plan) + control_vectors(plan)
     return kit_files(plan, telemetry, streams, lines)
 

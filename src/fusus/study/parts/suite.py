@@ -118,13 +118,11 @@ def study_suite(project: Project, progress: Progress | None = None) -> SuiteStud
     other = swaps(choice, parts, trajectory, requirements, project.parts.fitting, by_course)
     progress.step(3, 3, "Predicting")
     outlook = Outlook(prediction.figures, prediction.budgets, gains, other, conflicts(choice.separate()))
-    return SuiteStudy(
-        choice, model, prediction, outlook, _by_datasheet(project, choice, trajectory, prediction, by_course)
-    )
+    return SuiteStudy(choice, model, prediction, outlook, _by_datasheet(project, choice, trajectory, by_course))
 
 
 def _by_datasheet(
-    project: Project, choice: Choice, trajectory: Trajectory, prediction: Prediction, by_course: bool
+    project: Project, choice: Choice, trajectory: Trajectory, by_course: bool
 ) -> tuple[Figure, ...] | None:
     """Return what the datasheets alone predict, None where the bench has measured nothing of the chosen parts."""
     printed = choice_of(project)

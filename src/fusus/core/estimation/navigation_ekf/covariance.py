@@ -10,7 +10,7 @@ and is yet too small. All is zero beyond the last error.
 
 from fusus.core._jit import contracting_kernel, kernel
 from fusus.core.arrays import Array
-from fusus.core.estimation.navigation_ekf.states import COLS, ENTRIES, ERR, GAIN, HALF, VALS, WAITING, D, W
+from fusus.core.estimation.navigation_ekf.states import WAITING, D, Memory, W
 
 # Places that the compiler cannot see to be positive cost as much as the arithmetic: hence masks. Loops over columns end where there is no
 # one on the diagonal: it cannot count ahead then, and does not gather from four columns at a time, which is slow.
@@ -55,7 +55,7 @@ def propagate(
 
 
 @contracting_kernel
-def widen(p: Array, m: Array, error: int, variance: float) -> None:
+def add_variance(p: Array, m: Memory, error: int, variance: float) -> None:
     """Add a variance to one error: P + q e eᵀ (Agee and Turner 1972, as in Bierman 1977, ch. III.5).
 
     What is small beside D waits till more has come: noise in small pieces would be rounded the same way each time.
@@ -73,11 +73,11 @@ def widen(p: Array, m: Array, error: int, variance: float) -> None:
     q = W * error
     for k in range(error):
         u = p[q + k]
-        m[HALF + k] = -u
+        m.half[k] = -u
         p[q + k] = u - share * u
     for step in range(1, error + 1):
         j = error - step
-        v = m[HALF + j]
+        v = m.half[j]
         d = p[D + j]
         whole = d + c * v * v
         # Nothing to add here, or an error that is known exactly.
@@ -89,8 +89,8 @@ def widen(p: Array, m: Array, error: int, variance: float) -> None:
         p[D + j] = whole
         q = W * j
         for k in range(j):
-            out = m[HALF + k] - v * p[q + k]
-            m[HALF + k] = out
+            out = m.half[k] - v * p[q + k]
+            m.half[k] = out
             p[q + k] += share * out
 
 
@@ -117,7 +117,7 @@ def variance_of(p: Array, n: int, error: int) -> float:
 
 
 @contracting_kernel
-def compose(p: Array, n: int, out: Array) -> None:
+def covariance_from_ud(p: Array, n: int, out: Array) -> None:
     """Write the covariance itself to ``out`` (n, n)."""
     for i in range(n):
         for j in range(n):
@@ -134,27 +134,27 @@ def compose(p: Array, n: int, out: Array) -> None:
 
 
 @contracting_kernel
-def project(p: Array, m: Array) -> float:
+def project(p: Array, m: Memory) -> float:
     """Write Uᵀ hᵀ of the row in ``m`` to its half-way place, and return h P hᵀ."""
-    count = int(m[ENTRIES])
+    count = m.entries
     for j in range(W):
-        m[HALF + j] = 0.0
+        m.half[j] = 0.0
     for q in range(count):
-        c, v = int(m[COLS + q]) & MASK, m[VALS + q]
+        c, v = int(m.columns[q]) & MASK, m.values[q]
         for j in range(W):
             if p[(W + 1) * j] == 0.0:
                 break
-            m[HALF + j] += v * p[W * j + c]
+            m.half[j] += v * p[W * j + c]
     s = 0.0
     for j in range(W):
         if p[(W + 1) * j] == 0.0:
             break
-        s += m[HALF + j] * m[HALF + j] * p[D + j]
+        s += m.half[j] * m.half[j] * p[D + j]
     return s
 
 
 @contracting_kernel
-def fold(p: Array, m: Array, n: int, noise: float, left: float) -> None:
+def ud_update(p: Array, m: Memory, n: int, noise: float, left: float) -> None:
     """Take a scalar measurement in: Uᵀ hᵀ lies in its half-way place, ``noise`` is its variance, ``left`` what is left of it.
 
     Column by column: with f = Uᵀ hᵀ, g = D f and a = r + Σ f g up to here, D_j' = D_j (1 - f g / a), and what the gain has so far is
@@ -162,9 +162,9 @@ def fold(p: Array, m: Array, n: int, noise: float, left: float) -> None:
     """
     a, inverse = noise, 1.0 / noise
     for i in range(W):
-        m[GAIN + i] = 0.0
+        m.gain[i] = 0.0
     for j in range(n):
-        f = m[HALF + j]
+        f = m.half[j]
         if f == 0.0:
             continue
         d = p[D + j]
@@ -178,9 +178,9 @@ def fold(p: Array, m: Array, n: int, noise: float, left: float) -> None:
         q = W * j
         for i in range(j):
             u = p[q + i]
-            p[q + i] = u + off * m[GAIN + i]
-            m[GAIN + i] += g * u
-        m[GAIN + j] = g
+            p[q + i] = u + off * m.gain[i]
+            m.gain[i] += g * u
+        m.gain[j] = g
     for i in range(n):
-        m[GAIN + i] *= inverse
-        m[ERR + i] += m[GAIN + i] * left
+        m.gain[i] *= inverse
+        m.error[i] += m.gain[i] * left

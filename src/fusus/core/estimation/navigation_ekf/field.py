@@ -5,23 +5,8 @@ import math
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array
 from fusus.core.estimation.navigation_ekf.covariance import variance_of
-from fusus.core.estimation.navigation_ekf.measure import entry, first, inject, rotation, take
-from fusus.core.estimation.navigation_ekf.states import (
-    ALWAYS,
-    ATT,
-    CH_FIELD,
-    E_ATT,
-    FIELD,
-    FIELD_DOUBT,
-    G_FIELD_COUNT,
-    G_FIELD_LEAN,
-    G_FIELD_OFF,
-    G_FIELD_SUM,
-    G_FIELD_TURN,
-    IRON,
-    SHOWN,
-    Coefficients,
-)
+from fusus.core.estimation.navigation_ekf.measure import entry, first, inject, rotation, update_scalar
+from fusus.core.estimation.navigation_ekf.states import ALWAYS, CH_FIELD, E_ATT, Coefficients, Memory
 
 # A field error lasts while the craft goes by its cause: neighbouring samples share it. That of an imperfect calibration lasts as
 # long as the nose points one way: a leg or a hover, a minute of it.
@@ -35,15 +20,14 @@ SURE = 3.0  # squared sigmas beyond which a mean is no chance
 
 @kernel
 def fuse_field(
-    c: Coefficients, m: Array, p: Array, n: int, rows: Array, t: float, bx: float, by: float, bz: float, every_s: float
+    c: Coefficients, m: Memory, p: Array, n: int, rows: Array, t: float, bx: float, by: float, bz: float, every_s: float
 ) -> int:
     """Take a field sample in; return 1 used, 2 left out by strength, dip or gate.
 
     What strength, dip and direction are off the expected tells how far the direction may be off: that much noise is added.
     """
-    x = m
-    r = rotation(x[ATT], x[ATT + 1], x[ATT + 2], x[ATT + 3])
-    mx, my, mz = bx - x[IRON], by - x[IRON + 1], bz - x[IRON + 2]
+    r = rotation(m.attitude[0], m.attitude[1], m.attitude[2], m.attitude[3])
+    mx, my, mz = bx - m.craft_field[0], by - m.craft_field[1], bz - m.craft_field[2]
     mn = r[0] * mx + r[1] * my + r[2] * mz
     me = r[3] * mx + r[4] * my + r[5] * mz
     md = r[6] * mx + r[7] * my + r[8] * mz
@@ -53,22 +37,22 @@ def fuse_field(
     off = strength - c.field_ut
     lean = math.atan2(md, horizontal) - c.dip_rad
     share = every_s / (every_s + MEAN_S)
-    m[G_FIELD_OFF] += share * (off - m[G_FIELD_OFF])
-    m[G_FIELD_LEAN] += share * (lean - m[G_FIELD_LEAN])
+    m.field_off += share * (off - m.field_off)
+    m.field_lean += share * (lean - m.field_lean)
     if abs(off) > c.mag_gate * c.field_ut or abs(lean) > c.dip_gate_rad or horizontal < 1e-6:
         return 2
-    fn, fe = x[FIELD], x[FIELD + 1]
+    fn, fe = m.earth_field[0], m.earth_field[1]
     y = math.atan2(fe * mn - fn * me, fn * mn + fe * me)
-    m[G_FIELD_TURN] += share * (y - m[G_FIELD_TURN])
+    m.field_turn += share * (y - m.field_turn)
     samples = 1.0
     if not c.vector:
-        m[G_FIELD_SUM] += y
-        m[G_FIELD_COUNT] += 1.0
-        samples = m[G_FIELD_COUNT]
+        m.field_sum += y
+        m.field_count += 1.0
+        samples = m.field_count
         if samples * every_s < FOLD_S:
             return 1
-        y = m[G_FIELD_SUM] / samples
-        m[G_FIELD_SUM] = m[G_FIELD_COUNT] = 0.0
+        y = m.field_sum / samples
+        m.field_sum = m.field_count = 0.0
     noise = noise_of(c, m, p, n, share, every_s * samples, c.mag_var / samples)
     used = (
         fuse_axes(c, m, p, n, rows, t, bx, by, bz, noise)
@@ -77,11 +61,11 @@ def fuse_field(
     )
     inject(m, t)
     # A field that is clearly off weighs next to nothing: as good as left out.
-    return 1 if used > 0 and m[FIELD_DOUBT] < 4.0 * c.mag_var else 2
+    return 1 if used > 0 and m.field_doubt < 4.0 * c.mag_var else 2
 
 
 @kernel
-def noise_of(c: Coefficients, m: Array, p: Array, n: int, share: float, every_s: float, white: float) -> float:
+def noise_of(c: Coefficients, m: Memory, p: Array, n: int, share: float, every_s: float, white: float) -> float:
     """Return the variance of a field measurement, µT²: white noise, and what the last half second says of errors that last.
 
     A lasting error is taken for a noise whose few independent samples weigh as much.
@@ -92,10 +76,10 @@ def noise_of(c: Coefficients, m: Array, p: Array, n: int, share: float, every_s:
         known += iron / 3.0
     tilt = 0.5 * (variance_of(p, n, E_ATT) + variance_of(p, n, E_ATT + 1))
     turned = known + variance_of(p, n, E_ATT + 2) * c.horizontal_ut * c.horizontal_ut
-    doubt = max(m[G_FIELD_OFF] ** 2 - SURE * known, 0.0)
-    doubt += max((m[G_FIELD_LEAN] * c.field_ut) ** 2 - SURE * (known + tilt * c.field_ut * c.field_ut), 0.0)
-    doubt += max((m[G_FIELD_TURN] * c.horizontal_ut) ** 2 - SURE * turned, 0.0)
-    m[FIELD_DOUBT] = doubt
+    doubt = max(m.field_off**2 - SURE * known, 0.0)
+    doubt += max((m.field_lean * c.field_ut) ** 2 - SURE * (known + tilt * c.field_ut * c.field_ut), 0.0)
+    doubt += max((m.field_turn * c.horizontal_ut) ** 2 - SURE * turned, 0.0)
+    m.field_doubt = doubt
     noise = white + doubt * (1.0 + 2.0 * DISTURBED_TAU_S / every_s)
     noise += c.mag_soft_var * (1.0 + 2.0 * CALIBRATION_TAU_S / every_s)
     return float(noise)
@@ -103,15 +87,14 @@ def noise_of(c: Coefficients, m: Array, p: Array, n: int, share: float, every_s:
 
 @kernel
 def fuse_heading(
-    c: Coefficients, m: Array, p: Array, n: int, rows: Array, t: float, y: float, noise: float, samples: float
+    c: Coefficients, m: Memory, p: Array, n: int, rows: Array, t: float, y: float, noise: float, samples: float
 ) -> int:
     """Take the direction of the horizontal field against the declination.
 
     The row is that of the expected field: one of the measured field shares its noise, and would learn from it.
     """
-    x = m
-    r = rotation(x[ATT], x[ATT + 1], x[ATT + 2], x[ATT + 3])
-    fn, fe, fd = x[FIELD], x[FIELD + 1], x[FIELD + 2]
+    r = rotation(m.attitude[0], m.attitude[1], m.attitude[2], m.attitude[3])
+    fn, fe, fd = m.earth_field[0], m.earth_field[1], m.earth_field[2]
     horizontal = math.sqrt(fn * fn + fe * fe)
     cos, sin, slope = fn / horizontal, fe / horizontal, fd / horizontal
     first(m, E_ATT + 2, 1.0)
@@ -125,22 +108,21 @@ def fuse_heading(
         entry(m, c.i_field, fe / h2)
         entry(m, c.i_field + 1, -fn / h2)
     # Errors that last make neighbours alike: a single one varies by the samples' own noise and the doubt alone.
-    m[SHOWN] = (c.mag_var / max(samples, 1.0) + m[FIELD_DOUBT] + c.mag_soft_var) / (horizontal * horizontal)
-    return take(m, p, n, rows, CH_FIELD, t, y, noise / (horizontal * horizontal), E_ATT + 2, 0.0)
+    m.shown_var = (c.mag_var / max(samples, 1.0) + m.field_doubt + c.mag_soft_var) / (horizontal * horizontal)
+    return update_scalar(m, p, n, rows, CH_FIELD, t, y, noise / (horizontal * horizontal), E_ATT + 2, 0.0)
 
 
 @kernel
 def fuse_axes(
-    c: Coefficients, m: Array, p: Array, n: int, rows: Array, t: float, bx: float, by: float, bz: float, noise: float
+    c: Coefficients, m: Memory, p: Array, n: int, rows: Array, t: float, bx: float, by: float, bz: float, noise: float
 ) -> int:
     """Take all three axes: b = Rᵀ m + h, so that an error φ shows as Rᵀ (m × φ)."""
-    x = m
-    r = rotation(x[ATT], x[ATT + 1], x[ATT + 2], x[ATT + 3])
-    fn, fe, fd = x[FIELD], x[FIELD + 1], x[FIELD + 2]
+    r = rotation(m.attitude[0], m.attitude[1], m.attitude[2], m.attitude[3])
+    fn, fe, fd = m.earth_field[0], m.earth_field[1], m.earth_field[2]
     used = 0
     for i in range(3):
         b = bx if i == 0 else by if i == 1 else bz
-        y = b - (r[i] * fn + r[3 + i] * fe + r[6 + i] * fd + x[IRON + i])
+        y = b - (r[i] * fn + r[3 + i] * fe + r[6 + i] * fd + m.craft_field[i])
         # Rows of Rᵀ [m×].
         first(m, E_ATT, r[3 + i] * fd - r[6 + i] * fe)
         entry(m, E_ATT + 1, r[6 + i] * fn - r[i] * fd)
@@ -150,5 +132,5 @@ def fuse_axes(
         if c.i_field >= ALWAYS:
             for j in range(3):
                 entry(m, c.i_field + j, r[3 * j + i])
-        used += take(m, p, n, rows, CH_FIELD + i, t, y, noise, E_ATT + 2, 0.0)
+        used += update_scalar(m, p, n, rows, CH_FIELD + i, t, y, noise, E_ATT + 2, 0.0)
     return used

@@ -2,18 +2,15 @@
 
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array
-from fusus.core.estimation.navigation_ekf.measure import entry, first, inject, rotation, take
+from fusus.core.estimation.navigation_ekf.measure import entry, first, inject, rotation, update_scalar
 from fusus.core.estimation.navigation_ekf.states import (
-    ATT,
     CH_LEVEL,
     CH_VEL,
-    CHANNEL,
     E_ACC,
     E_ATT,
-    LEVEL,
-    LEVEL_S,
     LONG_AGO_S,
     Coefficients,
+    Memory,
 )
 
 EVERY_S, SILENT_S = 0.5, 1.9963
@@ -23,25 +20,24 @@ LOOKS_BACK = 20.0  # windows
 
 
 @kernel
-def fuse_level(c: Coefficients, m: Array, p: Array, n: int, rows: Array, t: float) -> int:
+def fuse_level(c: Coefficients, m: Memory, p: Array, n: int, rows: Array, t: float) -> int:
     """Take half a second of specific force for level, if no speed came for two seconds; empty the sums. Return 1 if used.
 
     A craft cannot accelerate one way for long: the mean horizontal force is zero but for what motion wavers.
     """
-    seconds = m[LEVEL_S]
-    fn, fe = m[LEVEL] / seconds, m[LEVEL + 1] / seconds
-    m[LEVEL] = m[LEVEL + 1] = m[LEVEL_S] = 0.0
-    at = CHANNEL + 4 * CH_VEL
-    if t - m[at] < SILENT_S and m[at + 2] > LONG_AGO_S:
+    seconds = m.level_s
+    fn, fe = m.level_force[0] / seconds, m.level_force[1] / seconds
+    m.level_force[0] = m.level_force[1] = m.level_s = 0.0
+    if t - m.channel_used_s[CH_VEL] < SILENT_S and m.channel_s[CH_VEL] > LONG_AGO_S:
         return 0
-    r = rotation(m[ATT], m[ATT + 1], m[ATT + 2], m[ATT + 3])
+    r = rotation(m.attitude[0], m.attitude[1], m.attitude[2], m.attitude[3])
     used = 0
     for axis in range(2):
-        at = CHANNEL + 4 * (CH_LEVEL + axis)
+        at = CH_LEVEL + axis
         y = -fn if axis == 0 else -fe
-        wavers = m[at + 3] if m[at + 3] > 0.0 else MOTION_M_S2 * MOTION_M_S2
-        if t - m[at + 2] < 1.9 * EVERY_S:
-            step = y - m[at + 1]
+        wavers = m.channel_var[at] if m.channel_var[at] > 0.0 else MOTION_M_S2 * MOTION_M_S2
+        if t - m.channel_s[at] < 1.9 * EVERY_S:
+            step = y - m.channel_innovation[at]
             wavers += (min(0.5 * step * step, 10.0 * wavers) - wavers) / LOOKS_BACK
         wavers = max(wavers, LEAST_M_S2 * LEAST_M_S2)
         # δf = φ × f - R δb_a, with f next to straight up.
@@ -50,7 +46,7 @@ def fuse_level(c: Coefficients, m: Array, p: Array, n: int, rows: Array, t: floa
         for j in range(3):
             entry(m, E_ACC + j, -r[3 * axis + j])
         noise = wavers * (1.0 + 2.0 * MOTION_TAU_S / seconds)
-        used = max(used, take(m, p, n, rows, CH_LEVEL + axis, t, y, noise, E_ATT + (1 if axis == 0 else 0), 0.0))
-        m[at + 3] = wavers
+        used = max(used, update_scalar(m, p, n, rows, at, t, y, noise, E_ATT + (1 if axis == 0 else 0), 0.0))
+        m.channel_var[at] = wavers
     inject(m, t)
     return used

@@ -17,50 +17,41 @@ from fusus.core.estimation.attitude_math import (
     to_nav,
     turn,
 )
-from fusus.core.estimation.navigation_ekf.covariance import compose, propagate, widen
+from fusus.core.estimation.navigation_ekf.covariance import add_variance, covariance_from_ud, propagate
 from fusus.core.estimation.navigation_ekf.field import fuse_field
 from fusus.core.estimation.navigation_ekf.gravity import EVERY_S as LEVEL_EVERY_S
 from fusus.core.estimation.navigation_ekf.gravity import fuse_level
 from fusus.core.estimation.navigation_ekf.height import fuse_baro, fuse_range
-from fusus.core.estimation.navigation_ekf.history import SPACING_S, remember
+from fusus.core.estimation.navigation_ekf.history import SPACING_S, push_history
 from fusus.core.estimation.navigation_ekf.measure import rotation
-from fusus.core.estimation.navigation_ekf.noise import LEAK, WAITS_S, note_shaking, push_told, settle
+from fusus.core.estimation.navigation_ekf.noise import (
+    LEAK,
+    WAITS_S,
+    apply_process_noise,
+    heading_excitation,
+    note_shaking,
+)
 from fusus.core.estimation.navigation_ekf.receiver import fuse_fix
 from fusus.core.estimation.navigation_ekf.rest import EVERY_S, fuse_rest
 from fusus.core.estimation.navigation_ekf.states import (
     ACC,
     ACC_CLIPPED,
     ALWAYS,
-    AT_BARO,
-    AT_COUNT,
-    AT_GNSS,
-    AT_MAG,
-    AT_RANGE,
+    ARM,
     AT_REST,
-    AT_SAMPLE,
     ATT,
-    G_DT,
-    G_F,
-    G_FLAGS,
-    G_LAST,
-    G_PUSHED,
-    G_REST,
-    G_REST_G,
-    G_SHAKE_A,
-    G_SHAKE_G,
-    G_TURN,
-    G_TURNED,
+    BARO,
+    DELAY,
+    FIELD,
+    GNSS_BIAS,
     GYRO,
     GYRO_CLIPPED,
-    LEVEL,
-    LEVEL_S,
-    NOISE_ATT,
-    NOISE_S,
-    NOISE_VEL,
+    IRON,
     POS,
-    TOLD,
     VEL,
     Coefficients,
+    Memory,
+    Moments,
     State,
 )
 
@@ -76,21 +67,21 @@ STEP_S = 0.02
 
 
 @kernel
-def carry_on(c: Coefficients, m: Array, p: Array, n: int, past: Array, t: float) -> None:
+def propagate_group(c: Coefficients, m: Memory, p: Array, n: int, history: Moments, t: float) -> None:
     """Step the covariance over the group that has built up, add its noise, and remember the moment."""
-    dt = m[G_DT]
+    dt = m.group_s
     if dt <= 0.0:
         return
-    r = rotation(m[ATT], m[ATT + 1], m[ATT + 2], m[ATT + 3])
+    r = rotation(m.attitude[0], m.attitude[1], m.attitude[2], m.attitude[3])
     inverse = 1.0 / dt
-    fn, fe, fd = m[G_F] * inverse, m[G_F + 1] * inverse, m[G_F + 2] * inverse
-    sample_s = dt / max(m[AT_COUNT], 1.0)
-    told = m[TOLD] = push_told(c, m, p, n, dt, sample_s, fn, fe)
+    fn, fe, fd = m.group_force[0] * inverse, m.group_force[1] * inverse, m.group_force[2] * inverse
+    sample_s = dt / max(m.group_count, 1.0)
+    told = m.heading_excitation = heading_excitation(c, m, p, n, dt, sample_s, fn, fe)
     propagate(p, dt, told * fn, told * fe, fd, r[0], r[1], r[2], r[3], r[4], r[5], r[6], r[7], r[8])
     push = 2.0 * PUSH_TAU_S * c.acc_scale_var * (fn * fn + fe * fe + (fd + c.gravity_m_s2) ** 2)
-    vel = (c.acc_var + LEAK * LEAK * m[G_SHAKE_A] * sample_s + push) * dt
-    att = (c.gyro_var + LEAK * LEAK * m[G_SHAKE_G] * sample_s) * dt
-    flags = int(m[G_FLAGS])
+    vel = (c.acc_var + LEAK * LEAK * m.shake_acc * sample_s + push) * dt
+    att = (c.gyro_var + LEAK * LEAK * m.shake_gyro * sample_s) * dt
+    flags = m.group_flags
     if flags & ACC_CLIPPED:
         vel += (LOST_ACC_M_S2 * dt) ** 2
     if flags & GYRO_CLIPPED:
@@ -102,27 +93,28 @@ def carry_on(c: Coefficients, m: Array, p: Array, n: int, past: Array, t: float)
     # error makes of it shows about the two other axes.
     keep = max(1.0 - dt / TURN_TAU_S, 0.0)
     for i in range(3):
-        step = r[3 * i] * m[G_TURN] + r[3 * i + 1] * m[G_TURN + 1] + r[3 * i + 2] * m[G_TURN + 2]
-        before = m[G_TURNED + i] * keep
-        m[G_TURNED + i] = before + step
+        step = r[3 * i] * m.group_turn[0] + r[3 * i + 1] * m.group_turn[1] + r[3 * i + 2] * m.group_turn[2]
+        before = m.turned[i] * keep
+        m.turned[i] = before + step
         grown = max(2.0 * before * step + step * step, 0.0)
         att += c.gyro_cross_var * grown
-        m[NOISE_ATT + i] += (c.gyro_scale_var - c.gyro_cross_var) * grown
+        m.noise_attitude[i] += (c.gyro_scale_var - c.gyro_cross_var) * grown
     for i in range(3):
-        m[NOISE_ATT + i] += att
-    m[NOISE_VEL] += vel
-    m[NOISE_S] += dt
-    if m[NOISE_S] >= WAITS_S:
-        settle(c, m, p)
-    if t - m[G_PUSHED] >= SPACING_S:
-        m[G_PUSHED] = t
-        remember(m, past, t, m[G_TURN] * inverse, m[G_TURN + 1] * inverse, m[G_TURN + 2] * inverse)
-    m[LEVEL] += m[G_F]
-    m[LEVEL + 1] += m[G_F + 1]
-    m[LEVEL_S] += dt
-    m[G_DT] = m[G_FLAGS] = m[AT_COUNT] = 0.0
+        m.noise_attitude[i] += att
+    m.noise_velocity += vel
+    m.noise_s += dt
+    if m.noise_s >= WAITS_S:
+        apply_process_noise(c, m, p)
+    if t - m.history_s >= SPACING_S:
+        m.history_s = t
+        push_history(m, history, t, m.group_turn[0] * inverse, m.group_turn[1] * inverse, m.group_turn[2] * inverse)
+    m.level_force[0] += m.group_force[0]
+    m.level_force[1] += m.group_force[1]
+    m.level_s += dt
+    m.group_flags = 0
+    m.group_s = m.group_count = 0.0
     for i in range(3):
-        m[G_F + i] = m[G_TURN + i] = 0.0
+        m.group_force[i] = m.group_turn[i] = 0.0
 
 
 @contracting_kernel
@@ -142,29 +134,29 @@ def strapdown(
 
 
 @kernel
-def note_rest(c: Coefficients, m: Array, p: Array, dt: float, rests: bool, gx: float, gy: float, gz: float) -> None:
+def note_rest(c: Coefficients, m: Memory, p: Array, dt: float, rests: bool, gx: float, gy: float, gz: float) -> None:
     """Sum up what a sample at rest says; on leaving it, motors start: their currents make a field of their own."""
     if rests:
-        m[G_REST] += dt
-        m[G_REST_G] += gx * dt
-        m[G_REST_G + 1] += gy * dt
-        m[G_REST_G + 2] += gz * dt
-    elif m[G_REST] >= 0.0:
+        m.rest_s += dt
+        m.rest_turn[0] += gx * dt
+        m.rest_turn[1] += gy * dt
+        m.rest_turn[2] += gz * dt
+    elif m.rest_s >= 0.0:
         if c.i_iron >= ALWAYS:
             for i in range(3):
-                widen(p, m, c.i_iron + i, c.motor_var)
-        m[G_REST] = -1.0
-    if rests and m[G_REST] < 0.0:
-        m[G_REST] = m[G_REST_G] = m[G_REST_G + 1] = m[G_REST_G + 2] = 0.0
+                add_variance(p, m, c.i_iron + i, c.motor_var)
+        m.rest_s = -1.0
+    if rests and m.rest_s < 0.0:
+        m.rest_s = m.rest_turn[0] = m.rest_turn[1] = m.rest_turn[2] = 0.0
 
 
 @kernel
 def fuse_due(
     c: Coefficients,
-    m: Array,
+    m: Memory,
     p: Array,
     n: int,
-    past: Array,
+    history: Moments,
     t: float,
     gnss: Array,
     baro: Array,
@@ -174,56 +166,70 @@ def fuse_due(
 ) -> int:
     """Take in all measurements that have come by ``t``; return the flags of what was done."""
     flags = 0
-    at = int(m[AT_MAG])
+    at = m.next_mag
     while at < mag.shape[0] and mag[at, 0] <= t:
         if t - mag[at, 0] < STALE_S:
             used = fuse_field(c, m, p, n, rows, t, mag[at, 1], mag[at, 2], mag[at, 3], mag[at, 4])
             flags |= MAG_USED if used == 1 else MAG_GATED
         at += 1
-    m[AT_MAG] = at
-    at = int(m[AT_BARO])
+    m.next_mag = at
+    at = m.next_baro
     while at < baro.shape[0] and baro[at, 0] <= t:
         if t - baro[at, 0] < STALE_S:
             flags |= 0 if fuse_baro(c, m, p, n, rows, t, baro[at, 1]) == 1 else BARO_GATED
         at += 1
-    m[AT_BARO] = at
-    at = int(m[AT_RANGE])
+    m.next_baro = at
+    at = m.next_range
     while at < ranges.shape[0] and ranges[at, 0] <= t:
         if t - ranges[at, 0] < STALE_S and ranges[at, 1] > 0.0:
             fuse_range(c, m, p, n, rows, t, ranges[at, 1])
         at += 1
-    m[AT_RANGE] = at
-    at = int(m[AT_GNSS])
+    m.next_range = at
+    at = m.next_gnss
     while at < gnss.shape[0] and gnss[at, 0] <= t:
         if t - gnss[at, 0] < STALE_S:
-            used, refused = fuse_fix(c, m, p, n, past, rows, t, gnss[at, 0], gnss[at, 1:])
+            used, refused = fuse_fix(c, m, p, n, history, rows, t, gnss[at, 0], gnss[at, 1:])
             flags |= (GNSS_USED if used > 0 else 0) | (GNSS_GATED if refused > 0 else 0)
         at += 1
-    m[AT_GNSS] = at
+    m.next_gnss = at
     return flags
 
 
 @kernel
-def next_due(m: Array, gnss: Array, baro: Array, mag: Array, ranges: Array) -> float:
+def next_due(m: Memory, gnss: Array, baro: Array, mag: Array, ranges: Array) -> float:
     """Return when the next measurement comes."""
     out = np.inf
-    if m[AT_GNSS] < gnss.shape[0]:
-        out = min(out, gnss[int(m[AT_GNSS]), 0])
-    if m[AT_BARO] < baro.shape[0]:
-        out = min(out, baro[int(m[AT_BARO]), 0])
-    if m[AT_MAG] < mag.shape[0]:
-        out = min(out, mag[int(m[AT_MAG]), 0])
-    if m[AT_RANGE] < ranges.shape[0]:
-        out = min(out, ranges[int(m[AT_RANGE]), 0])
+    if m.next_gnss < gnss.shape[0]:
+        out = min(out, gnss[m.next_gnss, 0])
+    if m.next_baro < baro.shape[0]:
+        out = min(out, baro[m.next_baro, 0])
+    if m.next_mag < mag.shape[0]:
+        out = min(out, mag[m.next_mag, 0])
+    if m.next_range < ranges.shape[0]:
+        out = min(out, ranges[m.next_range, 0])
     return out
 
 
 @kernel
-def keep(m: Array, p: Array, n: int, key_x: Array, key_p: Array) -> None:
+def keep(m: Memory, p: Array, n: int, key_x: Array, key_p: Array) -> None:
     """Copy state and covariance."""
-    for i in range(key_x.shape[0]):
-        key_x[i] = m[i]
-    compose(p, n, key_p)
+    for i in range(3):
+        key_x[POS + i], key_x[VEL + i], key_x[GYRO + i], key_x[ACC + i] = (
+            m.position[i],
+            m.velocity[i],
+            m.gyro_bias[i],
+            m.acc_bias[i],
+        )
+        key_x[GNSS_BIAS + i], key_x[ARM + i], key_x[FIELD + i], key_x[IRON + i] = (
+            m.gnss_bias[i],
+            m.lever_arm[i],
+            m.earth_field[i],
+            m.craft_field[i],
+        )
+    for i in range(4):
+        key_x[ATT + i] = m.attitude[i]
+    key_x[BARO], key_x[DELAY] = m.baro_offset, m.gnss_delay_s
+    covariance_from_ud(p, n, key_p)
 
 
 @kernel
@@ -256,18 +262,32 @@ def advance_all(
 
     Between steps of the covariance the motion lives in plain numbers: most of the work is here.
     """
-    m, p, past, n = s.m, s.p, s.past, s.n
+    m, p, history, n = s.m, s.p, s.history, s.n
     due = next_due(m, gnss, baro, mag, ranges)
-    px, py, pz, vx, vy, vz = m[POS], m[POS + 1], m[POS + 2], m[VEL], m[VEL + 1], m[VEL + 2]
-    w, x, y, z = m[ATT], m[ATT + 1], m[ATT + 2], m[ATT + 3]
-    bgx, bgy, bgz, bax, bay, baz = m[GYRO], m[GYRO + 1], m[GYRO + 2], m[ACC], m[ACC + 1], m[ACC + 2]
-    sum_t, count = m[G_DT], m[AT_COUNT]
-    sn, se, sd = m[G_F], m[G_F + 1], m[G_F + 2]
-    tx, ty, tz = m[G_TURN], m[G_TURN + 1], m[G_TURN + 2]
-    lax, lay, laz, lgx, lgy, lgz = m[G_LAST], m[G_LAST + 1], m[G_LAST + 2], m[G_LAST + 3], m[G_LAST + 4], m[G_LAST + 5]
+    px, py, pz, vx, vy, vz = m.position[0], m.position[1], m.position[2], m.velocity[0], m.velocity[1], m.velocity[2]
+    w, x, y, z = m.attitude[0], m.attitude[1], m.attitude[2], m.attitude[3]
+    bgx, bgy, bgz, bax, bay, baz = (
+        m.gyro_bias[0],
+        m.gyro_bias[1],
+        m.gyro_bias[2],
+        m.acc_bias[0],
+        m.acc_bias[1],
+        m.acc_bias[2],
+    )
+    sum_t, count = m.group_s, m.group_count
+    sn, se, sd = m.group_force[0], m.group_force[1], m.group_force[2]
+    tx, ty, tz = m.group_turn[0], m.group_turn[1], m.group_turn[2]
+    lax, lay, laz, lgx, lgy, lgz = (
+        m.last_acc[0],
+        m.last_acc[1],
+        m.last_acc[2],
+        m.last_gyro[0],
+        m.last_gyro[1],
+        m.last_gyro[2],
+    )
     g = c.gravity_m_s2
-    at = int(m[AT_SAMPLE])
-    resting = m[G_REST] >= 0.0
+    at = m.next_sample
+    resting = m.rest_s >= 0.0
     for i in range(first, last):
         h, what = dt[i], int(known[i])
         gx, gy, gz, ax, ay, az = gyro[i, 0], gyro[i, 1], gyro[i, 2], acc[i, 0], acc[i, 1], acc[i, 2]
@@ -282,52 +302,87 @@ def advance_all(
         sn, se, sd = sn + un, se + ue, sd + fd * h
         tx, ty, tz = tx + wx * h, ty + wy * h, tz + wz * h
         if what or resting:
-            m[G_FLAGS] = float(int(m[G_FLAGS]) | what)
+            m.group_flags = m.group_flags | what
             note_rest(c, m, p, h, (what & AT_REST) > 0, gx, gy, gz)
-            resting = m[G_REST] >= 0.0
+            resting = m.rest_s >= 0.0
         flag = ACC_GATED if what & ACC_CLIPPED else ACC_USED
         if h > GAP_S:
             flag |= GAP
         if count >= c.every or due <= t[i] or h > GAP_S:
-            m[POS], m[POS + 1], m[POS + 2], m[VEL], m[VEL + 1], m[VEL + 2] = px, py, pz, vx, vy, vz
-            m[ATT], m[ATT + 1], m[ATT + 2], m[ATT + 3] = w, x, y, z
-            m[G_DT], m[AT_COUNT], m[G_F], m[G_F + 1], m[G_F + 2] = sum_t, count, sn, se, sd
-            m[G_TURN], m[G_TURN + 1], m[G_TURN + 2] = tx, ty, tz
+            m.position[0], m.position[1], m.position[2], m.velocity[0], m.velocity[1], m.velocity[2] = (
+                px,
+                py,
+                pz,
+                vx,
+                vy,
+                vz,
+            )
+            m.attitude[0], m.attitude[1], m.attitude[2], m.attitude[3] = w, x, y, z
+            m.group_s, m.group_count, m.group_force[0], m.group_force[1], m.group_force[2] = sum_t, count, sn, se, sd
+            m.group_turn[0], m.group_turn[1], m.group_turn[2] = tx, ty, tz
             if h < GAP_S:
                 note_shaking(m, ax, ay, az, lax, lay, laz, gx, gy, gz, lgx, lgy, lgz)
-            carry_on(c, m, p, n, past, t[i])
+            propagate_group(c, m, p, n, history, t[i])
             sum_t, count, sn, se, sd, tx, ty, tz = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
             # Half a sample of play (not of a gap): rounding must not move what is taken in by a group.
             play = 0.5 * min(h, STEP_S)
-            rested = m[G_REST] + play >= EVERY_S
+            rested = m.rest_s + play >= EVERY_S
             if rested:
-                settle(c, m, p)
+                apply_process_noise(c, m, p)
                 fuse_rest(c, m, p, n, rows, t[i])
-            if m[LEVEL_S] + play >= LEVEL_EVERY_S:
-                settle(c, m, p)
+            if m.level_s + play >= LEVEL_EVERY_S:
+                apply_process_noise(c, m, p)
                 if fuse_level(c, m, p, n, rows, t[i]) == 1:
                     rested = True
             if due <= t[i]:
-                settle(c, m, p)
-                flag |= fuse_due(c, m, p, n, past, t[i], gnss, baro, mag, ranges, rows)
+                apply_process_noise(c, m, p)
+                flag |= fuse_due(c, m, p, n, history, t[i], gnss, baro, mag, ranges, rows)
                 due = next_due(m, gnss, baro, mag, ranges)
                 rested = True
             if rested:
-                px, py, pz, vx, vy, vz = m[POS], m[POS + 1], m[POS + 2], m[VEL], m[VEL + 1], m[VEL + 2]
-                w, x, y, z = m[ATT], m[ATT + 1], m[ATT + 2], m[ATT + 3]
-                bgx, bgy, bgz, bax, bay, baz = m[GYRO], m[GYRO + 1], m[GYRO + 2], m[ACC], m[ACC + 1], m[ACC + 2]
+                px, py, pz, vx, vy, vz = (
+                    m.position[0],
+                    m.position[1],
+                    m.position[2],
+                    m.velocity[0],
+                    m.velocity[1],
+                    m.velocity[2],
+                )
+                w, x, y, z = m.attitude[0], m.attitude[1], m.attitude[2], m.attitude[3]
+                bgx, bgy, bgz, bax, bay, baz = (
+                    m.gyro_bias[0],
+                    m.gyro_bias[1],
+                    m.gyro_bias[2],
+                    m.acc_bias[0],
+                    m.acc_bias[1],
+                    m.acc_bias[2],
+                )
         lax, lay, laz, lgx, lgy, lgz = ax, ay, az, gx, gy, gz
         motion[i, 0], motion[i, 1], motion[i, 2], motion[i, 3], motion[i, 4], motion[i, 5] = px, py, pz, vx, vy, vz
         motion[i, 6], motion[i, 7], motion[i, 8], motion[i, 9] = w, x, y, z
         flags[i] = flag
         if at % key_every == 0:
-            m[POS], m[POS + 1], m[POS + 2], m[VEL], m[VEL + 1], m[VEL + 2] = px, py, pz, vx, vy, vz
-            m[ATT], m[ATT + 1], m[ATT + 2], m[ATT + 3] = w, x, y, z
+            m.position[0], m.position[1], m.position[2], m.velocity[0], m.velocity[1], m.velocity[2] = (
+                px,
+                py,
+                pz,
+                vx,
+                vy,
+                vz,
+            )
+            m.attitude[0], m.attitude[1], m.attitude[2], m.attitude[3] = w, x, y, z
             keep(m, p, n, key_x[at // key_every], key_p[at // key_every])
         at += 1
-    m[POS], m[POS + 1], m[POS + 2], m[VEL], m[VEL + 1], m[VEL + 2] = px, py, pz, vx, vy, vz
-    m[ATT], m[ATT + 1], m[ATT + 2], m[ATT + 3] = w, x, y, z
-    m[G_DT], m[AT_COUNT], m[G_F], m[G_F + 1], m[G_F + 2] = sum_t, count, sn, se, sd
-    m[G_TURN], m[G_TURN + 1], m[G_TURN + 2] = tx, ty, tz
-    m[G_LAST], m[G_LAST + 1], m[G_LAST + 2], m[G_LAST + 3], m[G_LAST + 4], m[G_LAST + 5] = lax, lay, laz, lgx, lgy, lgz
-    m[AT_SAMPLE] = at
+    m.position[0], m.position[1], m.position[2], m.velocity[0], m.velocity[1], m.velocity[2] = px, py, pz, vx, vy, vz
+    m.attitude[0], m.attitude[1], m.attitude[2], m.attitude[3] = w, x, y, z
+    m.group_s, m.group_count, m.group_force[0], m.group_force[1], m.group_force[2] = sum_t, count, sn, se, sd
+    m.group_turn[0], m.group_turn[1], m.group_turn[2] = tx, ty, tz
+    m.last_acc[0], m.last_acc[1], m.last_acc[2], m.last_gyro[0], m.last_gyro[1], m.last_gyro[2] = (
+        lax,
+        lay,
+        laz,
+        lgx,
+        lgy,
+        lgz,
+    )
+    m.next_sample = at

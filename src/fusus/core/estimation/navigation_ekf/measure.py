@@ -5,39 +5,16 @@ import math
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array
 from fusus.core.estimation.attitude_math import turn
-from fusus.core.estimation.navigation_ekf.covariance import fold, project, widen
+from fusus.core.estimation.navigation_ekf.covariance import add_variance, project, ud_update
 from fusus.core.estimation.navigation_ekf.states import (
-    ACC,
     ALWAYS,
-    ARM,
-    AT_ROW,
-    ATT,
-    BARO,
-    CHANNEL,
-    COLS,
-    DELAY,
     E_ACC,
     E_ATT,
     E_BARO,
     E_GYRO,
+    E_POS,
     E_VEL,
-    ENTRIES,
-    ERR,
-    FIELD,
-    GATE2,
-    GYRO,
-    I_ARM,
-    I_DELAY,
-    I_FIELD,
-    I_IRON,
-    I_WANDER,
-    IRON,
-    POS,
-    RECOVER_S,
-    SHOWN,
-    SUMS,
-    VALS,
-    WANDER,
+    Memory,
     W,
 )
 
@@ -50,101 +27,101 @@ LEAST, GREATEST = 0.05, 400.0
 
 
 @kernel
-def take(
-    m: Array, p: Array, n: int, rows: Array, channel: int, t: float, y: float, r: float, free: int, follows: float
+def update_scalar(
+    m: Memory, p: Array, n: int, rows: Array, channel: int, t: float, y: float, r: float, free: int, follows: float
 ) -> int:
     """Take one scalar measurement in, whose row lies in ``m``. Return 1 used, 0 refused.
 
     ``free``: the error whose variance grows when the filter gives way after long refusal. ``follows``: whether the noise is
     taken from the differences of successive innovations (Mehra 1970): never less than a share of ``r``.
     """
-    now = CHANNEL + 4 * channel
     if follows > 0.0:
-        known = m[now + 3]
+        known = m.channel_var[channel]
         if known <= 0.0:
             known = r
-        elif t - m[now + 2] < NEXT_S:
-            step = y - m[now + 1]
+        elif t - m.channel_s[channel] < NEXT_S:
+            step = y - m.channel_innovation[channel]
             known += (min(0.5 * step * step, 12.0 * known) - known) / FOLLOWS
             known = min(max(known, LEAST * r), GREATEST * r)
-        m[now + 3] = known
+        m.channel_var[channel] = known
         r = known
-    m[now + 1], m[now + 2] = y, t
+    m.channel_innovation[channel], m.channel_s[channel] = y, t
     variance = project(p, m) + r
     left = y
-    for q in range(int(m[ENTRIES])):
-        left -= m[VALS + q] * m[ERR + int(m[COLS + q])]
+    for q in range(m.entries):
+        left -= m.values[q] * m.error[int(m.columns[q])]
     used = 1
-    if left * left > m[GATE2] * variance:
-        if t - m[now] < m[RECOVER_S] - EDGE_S:
+    if left * left > m.gate2 * variance:
+        if t - m.channel_used_s[channel] < m.recover_s - EDGE_S:
             used = 0
         else:
             # Refused for so long, the filter is rather wrong than the sensor: its own doubt grows to the difference.
-            widen(p, m, free, left * left)
+            add_variance(p, m, free, left * left)
             variance = project(p, m) + r
-    row = int(m[AT_ROW])
-    seen = variance - r + m[SHOWN] if m[SHOWN] > 0.0 else variance
-    m[SHOWN] = 0.0
+    row = m.next_row
+    seen = variance - r + m.shown_var if m.shown_var > 0.0 else variance
+    m.shown_var = 0.0
     rows[row, 0], rows[row, 1], rows[row, 2], rows[row, 3], rows[row, 4] = channel, t, left, seen, used
-    m[AT_ROW] = row + 1
+    m.next_row = row + 1
     if used == 1:
-        fold(p, m, n, r, left)
-        m[now] = t
+        ud_update(p, m, n, r, left)
+        m.channel_used_s[channel] = t
     return used
 
 
 @kernel
-def inject(m: Array, t: float) -> None:
+def inject(m: Memory, t: float) -> None:
     """Put the errors found into the state, and remember them for the past."""
-    for i in range(6):
-        m[POS + i] += m[ERR + i]
-        m[SUMS + i] += m[ERR + i]
     for i in range(3):
-        m[SUMS + 6 + i] += m[ERR + E_VEL + i] * t
-        m[GYRO + i] += m[ERR + E_GYRO + i]
-        m[ACC + i] += m[ERR + E_ACC + i]
-    w, x, y, z = m[ATT], m[ATT + 1], m[ATT + 2], m[ATT + 3]
+        m.position[i] += m.error[E_POS + i]
+        m.position_moved[i] += m.error[E_POS + i]
+        m.velocity[i] += m.error[E_VEL + i]
+        m.velocity_moved[i] += m.error[E_VEL + i]
+        m.velocity_moved_t[i] += m.error[E_VEL + i] * t
+        m.gyro_bias[i] += m.error[E_GYRO + i]
+        m.acc_bias[i] += m.error[E_ACC + i]
+    w, x, y, z = m.attitude[0], m.attitude[1], m.attitude[2], m.attitude[3]
     # The rotation is about north, east, down: seen from the body it follows the attitude, q = q ⊗ exp(Rᵀφ/2).
     r = rotation(w, x, y, z)
-    a, b, d = m[ERR + E_ATT], m[ERR + E_ATT + 1], m[ERR + E_ATT + 2]
-    m[ATT], m[ATT + 1], m[ATT + 2], m[ATT + 3] = turn(
+    a, b, d = m.error[E_ATT], m.error[E_ATT + 1], m.error[E_ATT + 2]
+    m.attitude[0], m.attitude[1], m.attitude[2], m.attitude[3] = turn(
         w, x, y, z, r[0] * a + r[3] * b + r[6] * d, r[1] * a + r[4] * b + r[7] * d, r[2] * a + r[5] * b + r[8] * d
     )
-    m[BARO] += m[ERR + E_BARO]
-    at = int(m[I_WANDER])
+    m.baro_offset += m.error[E_BARO]
+    at = m.i_gnss_bias
     if at >= ALWAYS:
         for i in range(3):
-            m[WANDER + i] += m[ERR + at + i]
-    at = int(m[I_DELAY])
+            m.gnss_bias[i] += m.error[at + i]
+    at = m.i_delay
     if at >= ALWAYS:
-        m[DELAY] = min(max(m[DELAY] + m[ERR + at], 0.0), 1.5)
-    at = int(m[I_ARM])
-    if at >= ALWAYS:
-        for i in range(3):
-            m[ARM + i] += m[ERR + at + i]
-    at = int(m[I_FIELD])
+        m.gnss_delay_s = min(max(m.gnss_delay_s + m.error[at], 0.0), 1.5)
+    at = m.i_arm
     if at >= ALWAYS:
         for i in range(3):
-            m[FIELD + i] += m[ERR + at + i]
-    at = int(m[I_IRON])
+            m.lever_arm[i] += m.error[at + i]
+    at = m.i_field
     if at >= ALWAYS:
         for i in range(3):
-            m[IRON + i] += m[ERR + at + i]
+            m.earth_field[i] += m.error[at + i]
+    at = m.i_iron
+    if at >= ALWAYS:
+        for i in range(3):
+            m.craft_field[i] += m.error[at + i]
     for i in range(W):
-        m[ERR + i] = 0.0
+        m.error[i] = 0.0
 
 
 @kernel
-def first(m: Array, column: int, value: float) -> None:
+def first(m: Memory, column: int, value: float) -> None:
     """Begin a row with its first entry."""
-    m[COLS], m[VALS], m[ENTRIES] = column, value, 1.0
+    m.columns[0], m.values[0], m.entries = column, value, 1
 
 
 @kernel
-def entry(m: Array, column: int, value: float) -> None:
+def entry(m: Memory, column: int, value: float) -> None:
     """Add an entry to the row."""
-    q = int(m[ENTRIES])
-    m[COLS + q], m[VALS + q], m[ENTRIES] = column, value, q + 1.0
+    q = m.entries
+    m.columns[q], m.values[q], m.entries = column, value, q + 1
 
 
 @kernel

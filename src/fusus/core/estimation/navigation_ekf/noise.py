@@ -2,7 +2,7 @@
 
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array
-from fusus.core.estimation.navigation_ekf.covariance import variance_of, widen
+from fusus.core.estimation.navigation_ekf.covariance import add_variance, variance_of
 from fusus.core.estimation.navigation_ekf.states import (
     ALWAYS,
     E_ACC,
@@ -10,14 +10,8 @@ from fusus.core.estimation.navigation_ekf.states import (
     E_BARO,
     E_GYRO,
     E_VEL,
-    G_SHAKE_A,
-    G_SHAKE_G,
-    NOISE_ATT,
-    NOISE_S,
-    NOISE_VEL,
-    PUSH,
-    VEL,
     Coefficients,
+    Memory,
 )
 
 # A soft mount and the integration let this share of shaking through as noise: common practice.
@@ -35,28 +29,30 @@ WAITS_S = 0.0187
 
 @kernel
 def note_shaking(
-    m: Array, ax: float, ay: float, az: float, bx: float, by: float, bz: float,
+    m: Memory, ax: float, ay: float, az: float, bx: float, by: float, bz: float,
     gx: float, gy: float, gz: float, hx: float, hy: float, hz: float,
 ) -> None:  # fmt: skip
     """Follow how much the frame shakes: the difference of neighbouring samples shows it without the motion."""
     da = ((ax - bx) ** 2 + (ay - by) ** 2 + (az - bz) ** 2) / 6.0
     dg = ((gx - hx) ** 2 + (gy - hy) ** 2 + (gz - hz) ** 2) / 6.0
-    m[G_SHAKE_A] += (da - m[G_SHAKE_A]) / SHAKE_GROUPS
-    m[G_SHAKE_G] += (dg - m[G_SHAKE_G]) / SHAKE_GROUPS
+    m.shake_acc += (da - m.shake_acc) / SHAKE_GROUPS
+    m.shake_gyro += (dg - m.shake_gyro) / SHAKE_GROUPS
 
 
 @kernel
-def push_told(c: Coefficients, m: Array, p: Array, n: int, dt: float, sample_s: float, fn: float, fe: float) -> float:
+def heading_excitation(
+    c: Coefficients, m: Memory, p: Array, n: int, dt: float, sample_s: float, fn: float, fe: float
+) -> float:
     """Return what share of the horizontal force stands out from noise and from what a wrong tilt makes of gravity, 0 to 1.
 
     A push shows the heading: the velocity that follows points where the nose does. Taken as measured, mere noise would show it
     too, for the covariance takes the measured force for the true one.
     """
     share = dt / (dt + TOLD_S)
-    m[PUSH] += share * (fn - m[PUSH])
-    m[PUSH + 1] += share * (fe - m[PUSH + 1])
-    push2 = m[PUSH] * m[PUSH] + m[PUSH + 1] * m[PUSH + 1]
-    noise = (c.acc_var + LEAK * LEAK * m[G_SHAKE_A] * sample_s) / (2.0 * TOLD_S)
+    m.push_force[0] += share * (fn - m.push_force[0])
+    m.push_force[1] += share * (fe - m.push_force[1])
+    push2 = m.push_force[0] * m.push_force[0] + m.push_force[1] * m.push_force[1]
+    noise = (c.acc_var + LEAK * LEAK * m.shake_acc * sample_s) / (2.0 * TOLD_S)
     if push2 <= CLEARLY * noise:
         return 0.0
     tilt = 0.5 * (variance_of(p, n, E_ATT) + variance_of(p, n, E_ATT + 1)) * c.gravity_m_s2 * c.gravity_m_s2
@@ -65,27 +61,27 @@ def push_told(c: Coefficients, m: Array, p: Array, n: int, dt: float, sample_s: 
 
 
 @kernel
-def walk(c: Coefficients, m: Array, p: Array, dt: float) -> None:
+def walk(c: Coefficients, m: Memory, p: Array, dt: float) -> None:
     """Let wander what stands still in a step: biases, the barometer's zero, the craft's own field."""
     for i in range(3):
-        widen(p, m, E_GYRO + i, c.gyro_walk_var * dt)
-        widen(p, m, E_ACC + i, c.acc_walk_var * dt)
-    speed2 = m[VEL] ** 2 + m[VEL + 1] ** 2 + m[VEL + 2] ** 2
+        add_variance(p, m, E_GYRO + i, c.gyro_walk_var * dt)
+        add_variance(p, m, E_ACC + i, c.acc_walk_var * dt)
+    speed2 = m.velocity[0] ** 2 + m.velocity[1] ** 2 + m.velocity[2] ** 2
     flow = c.airflow * speed2 / (2.0 * GRAVITY)
-    widen(p, m, E_BARO, (c.baro_walk_var + flow * flow / AIRFLOW_TAU_S) * dt)
+    add_variance(p, m, E_BARO, (c.baro_walk_var + flow * flow / AIRFLOW_TAU_S) * dt)
     if c.i_iron >= ALWAYS:
         for i in range(3):
-            widen(p, m, c.i_iron + i, c.iron_walk_var * dt)
+            add_variance(p, m, c.i_iron + i, c.iron_walk_var * dt)
 
 
 @kernel
-def settle(c: Coefficients, m: Array, p: Array) -> None:
+def apply_process_noise(c: Coefficients, m: Memory, p: Array) -> None:
     """Add the noise that has built up: before a measurement, and otherwise every few steps, for less than that shows nowhere."""
-    if m[NOISE_S] <= 0.0:
+    if m.noise_s <= 0.0:
         return
     for i in range(3):
-        widen(p, m, E_VEL + i, m[NOISE_VEL])
-        widen(p, m, E_ATT + i, m[NOISE_ATT + i])
-        m[NOISE_ATT + i] = 0.0
-    walk(c, m, p, m[NOISE_S])
-    m[NOISE_VEL] = m[NOISE_S] = 0.0
+        add_variance(p, m, E_VEL + i, m.noise_velocity)
+        add_variance(p, m, E_ATT + i, m.noise_attitude[i])
+        m.noise_attitude[i] = 0.0
+    walk(c, m, p, m.noise_s)
+    m.noise_velocity = m.noise_s = 0.0

@@ -4,27 +4,21 @@ import math
 
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array
-from fusus.core.estimation.navigation_ekf.covariance import scale, widen
-from fusus.core.estimation.navigation_ekf.history import recall
-from fusus.core.estimation.navigation_ekf.measure import entry, first, inject, rotation, take, wrapped
+from fusus.core.estimation.navigation_ekf.covariance import add_variance, scale
+from fusus.core.estimation.navigation_ekf.history import state_at
+from fusus.core.estimation.navigation_ekf.measure import entry, first, inject, rotation, update_scalar, wrapped
 from fusus.core.estimation.navigation_ekf.states import (
     ALWAYS,
-    ARM,
-    ATT,
     CH_COURSE,
     CH_POS,
     CH_VEL,
-    CHANNEL,
-    DELAY,
     E_ACC,
     E_ATT,
     E_POS,
     E_VEL,
-    G_GNSS,
-    MOMENT,
-    TOLD,
-    WANDER,
     Coefficients,
+    Memory,
+    Moments,
 )
 
 # How long a gust turns the nose off the course: neighbouring fixes see the same one.
@@ -33,24 +27,24 @@ LEAST = 1e-4
 
 
 @kernel
-def wander(c: Coefficients, m: Array, p: Array, n: int, t: float) -> None:
+def propagate_gnss_bias(c: Coefficients, m: Memory, p: Array, n: int, t: float) -> None:
     """Carry the wander of the receiver on to the time of a fix: w' = ρ w, exactly for any interval."""
-    if c.i_wander < ALWAYS:
+    if c.i_gnss_bias < ALWAYS:
         return
-    dt = t - m[G_GNSS]
-    m[G_GNSS] = t
+    dt = t - m.fix_s
+    m.fix_s = t
     if dt <= 0.0:
         return
     # What is left of it after very long is nothing, but not zero: a factor cannot be taken back from that.
-    rho = max(math.exp(-dt / c.wander_tau_s), LEAST)
-    for i in range(c.i_wander, c.i_wander + 3):
-        m[WANDER + i - c.i_wander] *= rho
+    rho = max(math.exp(-dt / c.gnss_bias_tau_s), LEAST)
+    for i in range(c.i_gnss_bias, c.i_gnss_bias + 3):
+        m.gnss_bias[i - c.i_gnss_bias] *= rho
         scale(p, n, i, rho)
-        widen(p, m, i, (1.0 - rho * rho) * (c.wander_var_v if i == c.i_wander + 2 else c.wander_var_h))
+        add_variance(p, m, i, (1.0 - rho * rho) * (c.gnss_bias_var_v if i == c.i_gnss_bias + 2 else c.gnss_bias_var_h))
 
 
 @kernel
-def cross_row(m: Array, axis: int, vx: float, vy: float, vz: float, factor: float) -> None:
+def cross_row(m: Memory, axis: int, vx: float, vy: float, vz: float, factor: float) -> None:
     """Add what φ × v (north, east, down) does to one axis."""
     if axis == 0:
         entry(m, E_ATT + 1, factor * vz)
@@ -65,44 +59,43 @@ def cross_row(m: Array, axis: int, vx: float, vy: float, vz: float, factor: floa
 
 @kernel
 def fuse_fix(
-    c: Coefficients, m: Array, p: Array, n: int, past: Array, rows: Array, t: float, came: float, fix: Array
+    c: Coefficients, m: Memory, p: Array, n: int, history: Moments, rows: Array, t: float, came: float, fix: Array
 ) -> tuple[int, int]:
     """Take in, now, a fix that ``came`` then: position (3), velocity (3), factors of both variances; NaN for none. Return used, refused.
 
     z_p = p(t - τ) + R l + w, z_v = v(t - τ) + R (ω × l); errors of then follow from those of now by τ.
     """
-    wander(c, m, p, n, t)
-    x = m
-    when = came - x[DELAY]
-    late = t - when - recall(m, past, when)
-    r = rotation(m[MOMENT + 6], m[MOMENT + 7], m[MOMENT + 8], m[MOMENT + 9])
-    lx, ly, lz = x[ARM], x[ARM + 1], x[ARM + 2]
-    wx, wy, wz = m[MOMENT + 10], m[MOMENT + 11], m[MOMENT + 12]
+    propagate_gnss_bias(c, m, p, n, t)
+    when = came - m.gnss_delay_s
+    late = t - when - state_at(m, history, when)
+    r = rotation(m.then_attitude[0], m.then_attitude[1], m.then_attitude[2], m.then_attitude[3])
+    lx, ly, lz = m.lever_arm[0], m.lever_arm[1], m.lever_arm[2]
+    wx, wy, wz = m.then_rate[0], m.then_rate[1], m.then_rate[2]
     cx, cy, cz = wy * lz - wz * ly, wz * lx - wx * lz, wx * ly - wy * lx
     an, ae, ad = r[0] * lx + r[1] * ly + r[2] * lz, r[3] * lx + r[4] * ly + r[5] * lz, r[6] * lx + r[7] * ly + r[8] * lz
     un, ue, ud = r[0] * cx + r[1] * cy + r[2] * cz, r[3] * cx + r[4] * cy + r[5] * cz, r[6] * cx + r[7] * cy + r[8] * cz
-    bn, be, bd = m[MOMENT + 13], m[MOMENT + 14], m[MOMENT + 15]  # acceleration of then
-    fn, fe, fd = m[TOLD] * bn, m[TOLD] * be, bd - c.gravity_m_s2
+    bn, be, bd = m.then_acc[0], m.then_acc[1], m.then_acc[2]  # acceleration of then
+    fn, fe, fd = m.heading_excitation * bn, m.heading_excitation * be, bd - c.gravity_m_s2
     used, refused = 0, 0
     for i in range(3):
         z = fix[i]
         if math.isnan(z):
             continue
         arm = an if i == 0 else ae if i == 1 else ad
-        vel = m[MOMENT + 3 + i] + (un if i == 0 else ue if i == 1 else ud)
+        vel = m.then_velocity[i] + (un if i == 0 else ue if i == 1 else ud)
         first(m, E_POS + i, 1.0)
         entry(m, E_VEL + i, -late)
         cross_row(m, i, an, ae, ad, 1.0)
-        if c.i_wander >= ALWAYS:
-            entry(m, c.i_wander + i, 1.0)
+        if c.i_gnss_bias >= ALWAYS:
+            entry(m, c.i_gnss_bias + i, 1.0)
         if c.i_delay >= ALWAYS:
             entry(m, c.i_delay, -vel)
         if c.i_arm >= ALWAYS:
             for j in range(3):
                 entry(m, c.i_arm + j, r[3 * i + j])
         noise = (c.gnss_var_v if i == 2 else c.gnss_var_h) * fix[6]
-        y = z - (m[MOMENT + i] + arm + x[WANDER + i])
-        if take(m, p, n, rows, CH_POS + i, t, y, noise, E_POS + i, c.follow) == 1:
+        y = z - (m.then_position[i] + arm + m.gnss_bias[i])
+        if update_scalar(m, p, n, rows, CH_POS + i, t, y, noise, E_POS + i, c.follow) == 1:
             used += 1
         else:
             refused += 1
@@ -121,8 +114,8 @@ def fuse_fix(
             entry(m, c.i_arm + 1, r[3 * i + 2] * wx - r[3 * i] * wz)
             entry(m, c.i_arm + 2, r[3 * i] * wy - r[3 * i + 1] * wx)
         noise = (c.velocity_var_v if i == 2 else c.velocity_var_h) * fix[7]
-        y = z - (m[MOMENT + 3 + i] + (un if i == 0 else ue if i == 1 else ud))
-        if take(m, p, n, rows, CH_VEL + i, t, y, noise, E_VEL + i, c.follow) == 1:
+        y = z - (m.then_velocity[i] + (un if i == 0 else ue if i == 1 else ud))
+        if update_scalar(m, p, n, rows, CH_VEL + i, t, y, noise, E_VEL + i, c.follow) == 1:
             used += 1
         else:
             refused += 1
@@ -133,9 +126,9 @@ def fuse_fix(
 
 
 @kernel
-def fuse_course(c: Coefficients, m: Array, p: Array, n: int, rows: Array, t: float, vn: float, ve: float) -> int:
+def fuse_course(c: Coefficients, m: Memory, p: Array, n: int, rows: Array, t: float, vn: float, ve: float) -> int:
     """Take the direction of travel for that of the nose; gusts turn it for seconds, so each fix counts for little."""
-    w, x, y, z = m[ATT], m[ATT + 1], m[ATT + 2], m[ATT + 3]
+    w, x, y, z = m.attitude[0], m.attitude[1], m.attitude[2], m.attitude[3]
     r = rotation(w, x, y, z)
     horizontal = math.hypot(r[0], r[3])
     if horizontal < 0.3:
@@ -145,8 +138,8 @@ def fuse_course(c: Coefficients, m: Array, p: Array, n: int, rows: Array, t: flo
     entry(m, E_ATT, -slope * cos)
     entry(m, E_ATT + 1, -slope * sin)
     speed2 = vn * vn + ve * ve
-    interval = min(max(t - m[CHANNEL + 4 * CH_COURSE + 2], 0.02), 1.0)
+    interval = min(max(t - m.channel_s[CH_COURSE], 0.02), 1.0)
     r_course = (c.course_var + c.velocity_var_h / speed2) * (1.0 + 2.0 * CRAB_TAU_S / interval)
-    return take(
+    return update_scalar(
         m, p, n, rows, CH_COURSE, t, wrapped(math.atan2(ve, vn) - math.atan2(r[3], r[0])), r_course, E_ATT + 2, 0.0
     )

@@ -2,17 +2,14 @@
 
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array
-from fusus.core.estimation.navigation_ekf.measure import first, inject, take
+from fusus.core.estimation.navigation_ekf.measure import first, inject, update_scalar
 from fusus.core.estimation.navigation_ekf.states import (
     CH_RATE,
     CH_STILL,
     E_GYRO,
     E_VEL,
-    G_REST,
-    G_REST_G,
-    GYRO,
-    VEL,
     Coefficients,
+    Memory,
 )
 
 EVERY_S = 0.1
@@ -21,16 +18,16 @@ STILL_M_S, STILL_RAD_S = 0.02, 1e-4
 
 
 @kernel
-def fuse_rest(c: Coefficients, m: Array, p: Array, n: int, rows: Array, t: float) -> None:
+def fuse_rest(c: Coefficients, m: Memory, p: Array, n: int, rows: Array, t: float) -> None:
     """Take a tenth of a second at rest in; the sums of it are in the group and are emptied."""
-    seconds = m[G_REST]
+    seconds = m.rest_s
     for i in range(3):
         first(m, E_VEL + i, 1.0)
-        take(m, p, n, rows, CH_STILL + i, t, -m[VEL + i], STILL_M_S * STILL_M_S, E_VEL + i, 0.0)
+        update_scalar(m, p, n, rows, CH_STILL + i, t, -m.velocity[i], STILL_M_S * STILL_M_S, E_VEL + i, 0.0)
     for i in range(3):
         first(m, E_GYRO + i, 1.0)
         noise = c.gyro_var / seconds + STILL_RAD_S * STILL_RAD_S
-        take(m, p, n, rows, CH_RATE + i, t, m[G_REST_G + i] / seconds - m[GYRO + i], noise, E_GYRO + i, 0.0)
-        m[G_REST_G + i] = 0.0
-    m[G_REST] = 0.0
+        update_scalar(m, p, n, rows, CH_RATE + i, t, m.rest_turn[i] / seconds - m.gyro_bias[i], noise, E_GYRO + i, 0.0)
+        m.rest_turn[i] = 0.0
+    m.rest_s = 0.0
     inject(m, t)

@@ -15,10 +15,7 @@ from fusus.core.estimation.navigation_ekf.start import coefficients, initial_sta
 from fusus.core.estimation.navigation_ekf.states import (
     ACC,
     ARM,
-    AT_ROW,
     BARO,
-    CHANNEL,
-    CHANNELS,
     DELAY,
     E_ACC,
     E_ATT,
@@ -27,11 +24,10 @@ from fusus.core.estimation.navigation_ekf.states import (
     E_POS,
     E_VEL,
     FIELD,
-    G_GNSS,
+    GNSS_BIAS,
     GYRO,
     IRON,
     NOMINAL,
-    WANDER,
     Coefficients,
     State,
 )
@@ -91,7 +87,8 @@ def begin_at(
     state = initial_state(p, c, start, aiding, site, heading_sigma_rad)
     if count:
         # Nothing has been missed before the recording began.
-        state.m[CHANNEL : CHANNEL + 4 * CHANNELS : 4] = state.m[G_GNSS] = t_s[0]
+        state.m.channel_used_s[:] = t_s[0]
+        state.m.fix_s = t_s[0]
     most = 8 * len(aiding.gnss) + len(aiding.baro) + 3 * len(aiding.mag) + len(aiding.ranges) + 7 * rests + 8
     return Run(
         c, state, np.empty((count, 10)), np.empty(count, dtype=np.uint8), key_every,
@@ -132,7 +129,7 @@ def finish(run: Run, t_s: Array) -> tuple[AttitudeOutputs, MotionOutputs]:
         "barometer offset": var[:, E_BARO],
     }
     for name, at, nominal, size in (
-        ("gnss wander", c.i_wander, WANDER, 3),
+        ("gnss wander", c.i_gnss_bias, GNSS_BIAS, 3),
         ("gnss delay", c.i_delay, DELAY, 1),
         ("lever arm", c.i_arm, ARM, 3),
         ("earth field", c.i_field, FIELD, 3),
@@ -141,7 +138,7 @@ def finish(run: Run, t_s: Array) -> tuple[AttitudeOutputs, MotionOutputs]:
         if at > 0:
             values[name] = x[:, nominal : nominal + 3] if size == 3 else x[:, nominal]
             sigmas[name] = sigma(at) if size == 3 else var[:, at]
-    rows = run.rows[: int(run.state.m[AT_ROW])]
+    rows = run.rows[: int(run.state.m.next_row)]
     names = tuple("field x" if i == 7 and c.vector else n for i, n in enumerate(NAMES))
     units = tuple("µT" if i == 7 and c.vector else u for i, u in enumerate(UNITS))
     innovations = Innovations(rows[:, 0], rows[:, 1], rows[:, 2], rows[:, 3], rows[:, 4] > 0, names, units)

@@ -7,17 +7,11 @@ import numpy as np
 from fusus.core.arrays import Array
 from fusus.core.estimation.aiding import Aiding
 from fusus.core.estimation.initial import Start
-from fusus.core.estimation.navigation_ekf.covariance import fold, project
+from fusus.core.estimation.navigation_ekf.covariance import project, ud_update
 from fusus.core.estimation.navigation_ekf.measure import entry, first
 from fusus.core.estimation.navigation_ekf.parameters import Parameters
 from fusus.core.estimation.navigation_ekf.states import (
     ALWAYS,
-    ARM,
-    ATT,
-    BARO,
-    CHANNEL,
-    CHANNELS,
-    DELAY,
     E_ACC,
     E_ATT,
     E_BARO,
@@ -25,30 +19,17 @@ from fusus.core.estimation.navigation_ekf.states import (
     E_POS,
     E_VEL,
     FACTORS,
-    FIELD,
-    G_PUSHED,
-    G_REST,
-    GATE2,
-    GYRO,
-    I_ARM,
-    I_DELAY,
-    I_FIELD,
-    I_IRON,
-    I_WANDER,
-    MEMORY,
     MOMENTS,
     NEVER_S,
-    NOMINAL,
-    PAST,
-    POS,
-    RECOVER_S,
-    VEL,
     Coefficients,
     D,
+    Memory,
+    Moment,
     State,
     W,
 )
 from fusus.core.frames.quaternion import to_matrix
+from fusus.core.records import rows_of, zeros
 from fusus.core.world.site import Site
 
 # One sigma: a place that nothing shows, a velocity in motion, a tilt in motion, a heading that nothing shows.
@@ -74,7 +55,7 @@ def coefficients(p: Parameters, site: Site, start: Start, aiding: Aiding) -> Coe
     dip = start.dip_rad if start.has_heading else 1.0
     field = start.field_ut if start.has_heading else 50.0
     horizontal = field * math.cos(dip)
-    ground = 0.0 if stands_at_home(p, aiding, start) else _first_fix(aiding)[2]
+    ground = 0.0 if stands_at_home(p, aiding) else _first_fix(aiding)[2]
     return Coefficients(
         gravity_m_s2=float(site.gravity_m_s2),
         every=int(p.covariance_every),
@@ -87,9 +68,9 @@ def coefficients(p: Parameters, site: Site, start: Start, aiding: Aiding) -> Coe
         acc_scale_var=float(p.acc_scale_sigma**2),
         gnss_var_h=float(p.gnss_horizontal_m**2),
         gnss_var_v=float(p.gnss_vertical_m**2),
-        wander_var_h=float(p.gnss_wander_horizontal_m**2),
-        wander_var_v=float(p.gnss_wander_vertical_m**2),
-        wander_tau_s=float(p.gnss_wander_tau_s),
+        gnss_bias_var_h=float(p.gnss_wander_horizontal_m**2),
+        gnss_bias_var_v=float(p.gnss_wander_vertical_m**2),
+        gnss_bias_tau_s=float(p.gnss_wander_tau_s),
         velocity_var_h=float(p.gnss_velocity_horizontal_m_s**2),
         velocity_var_v=float(p.gnss_velocity_vertical_m_s**2),
         follow=1.0 if p.follow_gnss else 0.0,
@@ -115,7 +96,7 @@ def coefficients(p: Parameters, site: Site, start: Start, aiding: Aiding) -> Coe
         ground_down_m=float(ground),
         gate2=float(p.gate_sigma**2),
         recover_s=float(p.recover_s),
-        i_wander=places[0],
+        i_gnss_bias=places[0],
         i_delay=places[1],
         i_arm=places[2],
         i_field=places[3],
@@ -126,7 +107,9 @@ def coefficients(p: Parameters, site: Site, start: Start, aiding: Aiding) -> Coe
 def size_of(c: Coefficients) -> int:
     """Return how many errors the filter holds."""
     return ALWAYS + sum(
-        n for i, n in zip((c.i_wander, c.i_delay, c.i_arm, c.i_field, c.i_iron), (3, 1, 3, 3, 3), strict=True) if i > 0
+        n
+        for i, n in zip((c.i_gnss_bias, c.i_delay, c.i_arm, c.i_field, c.i_iron), (3, 1, 3, 3, 3), strict=True)
+        if i > 0
     )
 
 
@@ -147,7 +130,7 @@ def _first_fix(aiding: Aiding) -> Array:
     return aiding.gnss[known[0], 1:4] if len(known) else np.zeros(3)
 
 
-def stands_at_home(p: Parameters, aiding: Aiding, start: Start) -> bool:
+def stands_at_home(p: Parameters, aiding: Aiding) -> bool:
     """Return whether the place of the start is known: home by definition, by the parameters, or for want of fixes."""
     return aiding.starts_at_home or p.home_sigma_m < FAR_M or not len(aiding.gnss)
 
@@ -157,20 +140,20 @@ def initial_state(
 ) -> State:
     """Return the state before the first sample. ``heading_sigma_rad`` says how sure a heading from elsewhere is."""
     n = size_of(c)
-    x = np.zeros(NOMINAL)
-    x[ATT : ATT + 4] = start.q_nb
-    x[GYRO : GYRO + 3] = start.gyro_bias_b
-    x[DELAY] = p.gnss_delay_s
-    x[ARM : ARM + 3] = p.lever_arm_x_m, p.lever_arm_y_m, p.lever_arm_z_m
+    m = zeros(Memory)
+    m.attitude[:] = start.q_nb
+    m.gyro_bias[:] = start.gyro_bias_b
+    m.gnss_delay_s = p.gnss_delay_s
+    m.lever_arm[:] = p.lever_arm_x_m, p.lever_arm_y_m, p.lever_arm_z_m
     if site.field is not None:
-        x[FIELD : FIELD + 3] = site.field.vector_ut
+        m.earth_field[:] = site.field.vector_ut
     else:
-        x[FIELD : FIELD + 3] = c.horizontal_ut, 0.0, c.horizontal_ut * math.tan(c.dip_rad)
-    at_home = stands_at_home(p, aiding, start)
+        m.earth_field[:] = c.horizontal_ut, 0.0, c.horizontal_ut * math.tan(c.dip_rad)
+    at_home = stands_at_home(p, aiding)
     fix = _first_fix(aiding)
     if not at_home:
-        x[POS : POS + 3] = fix
-    x[BARO] = x[POS + 2]  # heights of the barometer begin at zero
+        m.position[:] = fix
+    m.baro_offset = m.position[2]  # heights of the barometer begin at zero
     diagonal = np.zeros(n)
     place = min(p.home_sigma_m, FAR_M) if at_home and p.home_sigma_m < FAR_M else 0.01 if at_home else FAR_M
     diagonal[E_POS : E_POS + 3] = place**2
@@ -179,8 +162,8 @@ def initial_state(
     diagonal[E_ATT + 2] = _heading_var(p, aiding, start, heading_sigma_rad)
     diagonal[E_GYRO : E_GYRO + 3] = p.gyro_bias_sigma_rad_s**2
     diagonal[E_ACC : E_ACC + 3] = p.acc_bias_sigma_m_s2**2
-    if c.i_wander > 0:
-        diagonal[c.i_wander : c.i_wander + 3] = c.wander_var_h, c.wander_var_h, c.wander_var_v
+    if c.i_gnss_bias > 0:
+        diagonal[c.i_gnss_bias : c.i_gnss_bias + 3] = c.gnss_bias_var_h, c.gnss_bias_var_h, c.gnss_bias_var_v
     if c.i_delay > 0:
         diagonal[c.i_delay] = c.delay_var
     if c.i_arm > 0:
@@ -193,13 +176,12 @@ def initial_state(
         diagonal[E_VEL : E_VEL + 3] = MOVING_M_S**2
         moving = np.flatnonzero(np.isfinite(aiding.gnss[:, 4:7]).all(axis=1))[:1]
         if len(moving):
-            x[VEL : VEL + 3] = aiding.gnss[moving[0], 4:7]
-    m, factors = np.zeros(MEMORY), np.zeros(FACTORS)
-    m[:NOMINAL] = x
-    m[CHANNEL + 2 : CHANNEL + 4 * CHANNELS : 4] = NEVER_S
-    m[G_REST], m[G_PUSHED] = -1.0, NEVER_S
-    m[GATE2], m[RECOVER_S] = c.gate2, c.recover_s
-    m[I_WANDER], m[I_DELAY], m[I_ARM], m[I_FIELD], m[I_IRON] = c.i_wander, c.i_delay, c.i_arm, c.i_field, c.i_iron
+            m.velocity[:] = aiding.gnss[moving[0], 4:7]
+    factors = np.zeros(FACTORS)
+    m.channel_s[:] = NEVER_S
+    m.rest_s, m.history_s = -1.0, NEVER_S
+    m.gate2, m.recover_s = c.gate2, c.recover_s
+    m.i_gnss_bias, m.i_delay, m.i_arm, m.i_field, m.i_iron = c.i_gnss_bias, c.i_delay, c.i_arm, c.i_field, c.i_iron
     factors[: (W + 1) * n : W + 1] = 1.0
     factors[D : D + n] = diagonal
     # The barometer's zero is the height of the start, but for its noise: an error of one is an error of the other.
@@ -209,7 +191,7 @@ def initial_state(
     factors[W * E_BARO + E_POS + 2] = known / (known + own)
     if start.is_still:
         _see_gravity(m, factors, n, to_matrix(start.q_nb), site.gravity_m_s2, p, start.rest_s)
-    return State(m, factors, np.zeros((MOMENTS, PAST)), n)
+    return State(m, factors, rows_of(Moment, MOMENTS), n)
 
 
 def _heading_var(p: Parameters, aiding: Aiding, start: Start, sigma: float | None) -> float:
@@ -219,7 +201,7 @@ def _heading_var(p: Parameters, aiding: Aiding, start: Start, sigma: float | Non
 
 
 def _see_gravity(
-    m: Array, factors: Array, n: int, rotation: Array, gravity: float, p: Parameters, rest_s: float
+    m: Memory, factors: Array, n: int, rotation: Array, gravity: float, p: Parameters, rest_s: float
 ) -> None:
     """Fold the level part of the specific force at rest in: tilt and accelerometer bias are then known only together.
 
@@ -231,4 +213,4 @@ def _see_gravity(
         for j in range(3):
             entry(m, E_ACC + j, -rotation[axis, j])
         project(factors, m)
-        fold(factors, m, n, noise, 0.0)
+        ud_update(factors, m, n, noise, 0.0)

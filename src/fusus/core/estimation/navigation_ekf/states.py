@@ -1,13 +1,15 @@
 """Where each figure stands, and what the filter carries from sample to sample."""
 
-from typing import NamedTuple
+from collections.abc import Sequence
+from typing import Annotated, NamedTuple
 
 from fusus.core.arrays import Array
+from fusus.core.records import Record
 
 # The nominal state: position m, velocity m/s (both north-east-down), attitude q_nb, gyro bias rad/s, accelerometer bias
-# m/s^2 (body), barometer offset m, GNSS wander m, GNSS delay s, lever arm m (body), earth field µT (north-east-down),
+# m/s^2 (body), barometer offset m, GNSS bias m, GNSS delay s, lever arm m (body), earth field µT (north-east-down),
 # field of the craft µT (body).
-POS, VEL, ATT, GYRO, ACC, BARO, WANDER, DELAY, ARM, FIELD, IRON = 0, 3, 6, 10, 13, 16, 17, 20, 21, 24, 27
+POS, VEL, ATT, GYRO, ACC, BARO, GNSS_BIAS, DELAY, ARM, FIELD, IRON = 0, 3, 6, 10, 13, 16, 17, 20, 21, 24, 27
 NOMINAL = 30
 # The error state, truth minus estimate, with a rotation in place of the quaternion: R_true = exp([φ]×) R, φ in
 # north-east-down. The sixteen first are always there; where the others begin is in the coefficients, -1 for absent.
@@ -22,8 +24,6 @@ CHANNELS = 20
 # What is known of a sample beforehand.
 AT_REST, ACC_CLIPPED, GYRO_CLIPPED = 1, 2, 4
 
-# A remembered moment: time, position, velocity, attitude, body rate, and the corrections summed up till then.
-PAST = 23
 MOMENTS = 512
 
 # The covariance's factors lie flat, with this distance from column to column, more than there are errors; after them D, and what is to be
@@ -48,9 +48,9 @@ class Coefficients(NamedTuple):
     acc_scale_var: float
     gnss_var_h: float
     gnss_var_v: float
-    wander_var_h: float
-    wander_var_v: float
-    wander_tau_s: float
+    gnss_bias_var_h: float
+    gnss_bias_var_v: float
+    gnss_bias_tau_s: float
     velocity_var_h: float
     velocity_var_v: float
     follow: float
@@ -76,57 +76,133 @@ class Coefficients(NamedTuple):
     ground_down_m: float
     gate2: float
     recover_s: float
-    i_wander: int
+    i_gnss_bias: int
     i_delay: int
     i_arm: int
     i_field: int
     i_iron: int
 
 
-class State(NamedTuple):
-    """All arrays, changed in place: ``m`` (356,) one after the other the nominal state and what has built up, by the places
-    below; ``p`` (1088,) the covariance's factors, see covariance.py; ``past`` (512, 23) remembered moments; ``n`` how
-    many errors there are."""
+class Memory(Record):
+    """What the filter carries from sample to sample beside its covariance: the state, what has built up since the covariance's last step,
+    where each stream stands, what each channel of measurement said last, and room to work in."""
 
-    m: Array
+    # The nominal state: m, m/s (north-east-down), attitude q_nb, rad/s, m/s^2 (body).
+    position: Annotated[Array, 3]
+    velocity: Annotated[Array, 3]
+    attitude: Annotated[Array, 4]
+    gyro_bias: Annotated[Array, 3]
+    acc_bias: Annotated[Array, 3]
+    # Of the sensors beside: m, m (north-east-down), s, m (body), µT (north-east-down), µT (body).
+    baro_offset: float
+    gnss_bias: Annotated[Array, 3]
+    gnss_delay_s: float
+    lever_arm: Annotated[Array, 3]
+    earth_field: Annotated[Array, 3]
+    craft_field: Annotated[Array, 3]
+    # The group of samples since the last step of the covariance: duration, number, force·s, rotation, what is known of them.
+    group_s: float
+    group_count: float
+    group_force: Annotated[Array, 3]
+    group_turn: Annotated[Array, 3]
+    group_flags: int
+    # Turned angle north-east-down of the last half minute; how much the frame shakes; the sample before.
+    turned: Annotated[Array, 3]
+    shake_acc: float
+    shake_gyro: float
+    last_acc: Annotated[Array, 3]
+    last_gyro: Annotated[Array, 3]
+    # How long at rest (-1: in motion), and gyro·s of it.
+    rest_s: float
+    rest_turn: Annotated[Array, 3]
+    # When the last moment was kept, and when the last fix came.
+    history_s: float
+    fix_s: float
+    # What the field is off: strength µT, dip and heading rad, as means of the last half second; headings that wait to be taken in; by
+    # how much it is off what it should be, squared, µT².
+    field_off: float
+    field_lean: float
+    field_turn: float
+    field_sum: float
+    field_count: float
+    field_doubt: float
+    # Next row of each stream of measurements and of innovations; moments remembered; samples so far.
+    next_gnss: int
+    next_baro: int
+    next_mag: int
+    next_range: int
+    next_row: int
+    moments: int
+    next_sample: int
+    # Corrections summed up: of position, of velocity, of velocity times time.
+    position_moved: Annotated[Array, 3]
+    velocity_moved: Annotated[Array, 3]
+    velocity_moved_t: Annotated[Array, 3]
+    # The moment that a late fix belongs to, as now believed.
+    then_position: Annotated[Array, 3]
+    then_velocity: Annotated[Array, 3]
+    then_attitude: Annotated[Array, 4]
+    then_rate: Annotated[Array, 3]
+    then_acc: Annotated[Array, 3]
+    # Of each channel: time of its last use, its last innovation and when, and the variance that it follows.
+    channel_used_s: Annotated[Array, CHANNELS]
+    channel_innovation: Annotated[Array, CHANNELS]
+    channel_s: Annotated[Array, CHANNELS]
+    channel_var: Annotated[Array, CHANNELS]
+    # Room to work in: errors found so far, gain, what is half-way to it (Uᵀ hᵀ), a row's columns and values and their number.
+    error: Annotated[Array, W]
+    gain: Annotated[Array, W]
+    half: Annotated[Array, W]
+    columns: Annotated[Array, W]
+    values: Annotated[Array, W]
+    entries: int
+    # Copies of coefficients that the innermost steps need: handing them all of them would cost more than the steps.
+    gate2: float
+    recover_s: float
+    i_gnss_bias: int
+    i_delay: int
+    i_arm: int
+    i_field: int
+    i_iron: int
+    # Force north and east of the last half second, and how much of it is summed up, s.
+    level_force: Annotated[Array, 2]
+    level_s: float
+    # The noise variance that a single innovation of the next measurement shows, where that is not what it weighs by; 0 if it is.
+    shown_var: float
+    # Force north and east as means of the last tenth of a second, and what share of it is sure to be motion: it shows the heading.
+    push_force: Annotated[Array, 2]
+    heading_excitation: float
+    # Noise that is not in the covariance yet: of the velocity, of the attitude, and over how many seconds it is.
+    noise_velocity: float
+    noise_attitude: Annotated[Array, 3]
+    noise_s: float
+
+
+class Moment(Record):
+    """A moment that is remembered for late fixes: time, state, body rate, and the corrections summed up till then."""
+
+    t_s: float
+    position: Annotated[Array, 3]
+    velocity: Annotated[Array, 3]
+    attitude: Annotated[Array, 4]
+    rate: Annotated[Array, 3]
+    position_moved: Annotated[Array, 3]
+    velocity_moved: Annotated[Array, 3]
+    velocity_moved_t: Annotated[Array, 3]
+
+
+Moments = Sequence[Moment]
+
+
+class State(NamedTuple):
+    """All of it, changed in place: ``m``; ``p`` (1088,) the covariance's factors, see covariance.py; ``history`` (512,) remembered
+    moments; ``n`` how many errors there are."""
+
+    m: Memory
     p: Array
-    past: Array
+    history: Moments
     n: int
 
 
-# Places in ``m`` after the nominal state. The group since the last step of the covariance: duration, force·s (3),
-# rotation (3), turned angle north-east-down of the last half minute (3), flags, shaking variances, the sample before (6),
-# how long at rest, gyro·s at rest (3), when the last moment was kept, when the last fix came.
-G_DT, G_F, G_TURN, G_TURNED, G_FLAGS, G_SHAKE_A, G_SHAKE_G, G_LAST, G_REST, G_REST_G, G_PUSHED, G_GNSS = (
-    30, 31, 34, 37, 40, 41, 42, 43, 49, 50, 53, 54,
-)  # fmt: skip
-# What the field is off: strength µT, dip and heading rad, as means of the last half second.
-G_FIELD_OFF, G_FIELD_LEAN, G_FIELD_TURN = 55, 56, 57
-# Headings of the field that wait to be taken in: their sum and number.
-G_FIELD_SUM, G_FIELD_COUNT = 94, 95
-# Where things stand: samples in the group, next row of each stream, next innovation row, moments remembered, sample.
-AT_COUNT, AT_GNSS, AT_BARO, AT_MAG, AT_RANGE, AT_ROW, AT_PAST, AT_SAMPLE = 58, 59, 60, 61, 62, 63, 64, 65
-# Corrections summed up (9): position, velocity, velocity times time.
-SUMS = 66
-# The moment that a late fix belongs to (16).
-MOMENT = 78
-# Per channel (20 x 4): time of the last use, last innovation, its time, and the variance that it follows.
-CHANNEL = 96
-# Scratch: errors found so far, gain, what is half-way to it (Uᵀ hᵀ), and a row's columns and values.
-ERR, GAIN, HALF, COLS, VALS = 176, 208, 240, 272, 304
-ENTRIES = 336
-# Copies of coefficients that the innermost steps need: handing them all of them would cost more than the steps.
-GATE2, RECOVER_S, I_WANDER, I_DELAY, I_ARM, I_FIELD, I_IRON = 337, 338, 339, 340, 341, 342, 343
-# Force north and east of the last half second, and how much of it is summed up, s.
-LEVEL, LEVEL_S = 344, 346
-# The noise variance that a single innovation of the next measurement shows, where that is not what it weighs by; 0 if it is.
-SHOWN = 347
-# By how much the field is off what it should be, squared, µT².
-FIELD_DOUBT = 348
-# Force north and east as means of the last tenth of a second, and what share of it is sure to be motion.
-PUSH, TOLD = 349, 351
-# Noise that is not in the covariance yet: of the velocity, of the attitude (3), and over how many seconds it is.
-NOISE_VEL, NOISE_ATT, NOISE_S = 75, 352, 355
-MEMORY = 356
 # Earlier than all that happens: the time of what has not happened.
 NEVER_S, LONG_AGO_S = -1e9, -1e8

@@ -18,7 +18,7 @@ from fusus.core.estimation.madgwick.kernel import advance as advance_madgwick
 from fusus.core.estimation.mahony.kernel import advance as advance_mahony
 from fusus.core.estimation.navigation_ekf.covariance import variance_of
 from fusus.core.estimation.navigation_ekf.kernel import strapdown
-from fusus.core.estimation.navigation_ekf.states import ACC, ACC_CLIPPED, AT_REST, E_POS, GYRO, GYRO_CLIPPED
+from fusus.core.estimation.navigation_ekf.states import ACC_CLIPPED, AT_REST, E_POS, GYRO_CLIPPED, Memory
 from fusus.core.simulation.flight.groups import (
     AMPS,
     ATTITUDE_EKF,
@@ -165,12 +165,13 @@ def field_at(fields: Array, k: int, is_due: bool) -> Three:
 
 
 @inlined_kernel
-def estimate_of(nav: Array, knows_place: bool) -> tuple[StateEstimate, Three]:
+def estimate_of(nav: Memory, knows_place: bool) -> tuple[StateEstimate, Three]:
     """Return what the navigation filter's state says, and its gyro bias."""
     estimate = StateEstimate(
-        nav[6], nav[7], nav[8], nav[9], nav[0], nav[1], nav[2], nav[3], nav[4], nav[5], knows_place
-    )
-    return estimate, (nav[GYRO], nav[GYRO + 1], nav[GYRO + 2])
+        nav.attitude[0], nav.attitude[1], nav.attitude[2], nav.attitude[3], nav.position[0], nav.position[1], nav.position[2],
+        nav.velocity[0], nav.velocity[1], nav.velocity[2], knows_place,
+    )  # fmt: skip
+    return estimate, (nav.gyro_bias[0], nav.gyro_bias[1], nav.gyro_bias[2])
 
 
 @inlined_kernel
@@ -196,7 +197,7 @@ def keep_truth(truth: Array, i: int, m: Motion13) -> None:
 
 @inlined_kernel
 def filter_says(
-    nav: Array, cov: Array, n: int, lost_m: float, mem: Array, events: Array, t: float
+    nav: Memory, cov: Array, n: int, lost_m: float, mem: Array, events: Array, t: float
 ) -> tuple[StateEstimate, Three]:
     """Return what the navigation filter says with its gyro bias, and note when it loses or finds its place."""
     sigma2 = max(variance_of(cov, n, E_POS), variance_of(cov, n, E_POS + 1))
@@ -209,10 +210,11 @@ def filter_says(
 
 
 @inlined_kernel
-def propagate_estimate(b: StateEstimate, bias: Three, s: Six, nav: Array, gravity: float, dt: float) -> StateEstimate:
+def propagate_estimate(b: StateEstimate, bias: Three, s: Six, nav: Memory, gravity: float, dt: float) -> StateEstimate:
     """Return the estimate a sample later by strapdown, with the biases that the filter last said."""
     w, x, y, z, fn, fe, fd = strapdown(
-        b.w, b.x, b.y, b.z, dt, s[0] - bias[0], s[1] - bias[1], s[2] - bias[2], s[3] - nav[ACC], s[4] - nav[ACC + 1], s[5] - nav[ACC + 2]
+        b.w, b.x, b.y, b.z, dt, s[0] - bias[0], s[1] - bias[1], s[2] - bias[2], s[3] - nav.acc_bias[0],
+        s[4] - nav.acc_bias[1], s[5] - nav.acc_bias[2],
     )  # fmt: skip
     fd += gravity
     half = 0.5 * dt

@@ -57,7 +57,7 @@ def planned_flight(name: str, mission: Mission, gravity_m_s2: float, rate_hz: fl
     return MAKERS[name](mission, gravity_m_s2, rate_hz)
 
 
-def _up(m: Mission, height: float) -> list[Waypoint]:
+def _up(height: float) -> list[Waypoint]:
     return [Waypoint(OFF_S, 0, 0, 0, YAW), Waypoint(OFF_S + max(3.0, height / 1.2), 0, 0, height, YAW)]
 
 
@@ -88,7 +88,7 @@ def _plan(rows: Array, *marks: tuple[float, str], extra: Array | None = None) ->
 
 def _hover_rows(m: Mission, gravity: float, seconds: float, height: float | None = None) -> tuple[Array, float]:
     """Return rows of a hover with take-off and landing, and when it begins."""
-    points = _up(m, m.height_m if height is None else height)
+    points = _up(m.height_m if height is None else height)
     begins = points[-1].t_s
     points.append(Waypoint(begins + seconds, 0, 0, points[-1].height_m, YAW))
     return _rows(_down(points), gravity), begins
@@ -156,7 +156,7 @@ def _flip(m: Mission, gravity: float, _rate: float) -> PlannedFlight:
 
 
 def _crossing(m: Mission, gravity: float, _rate: float) -> PlannedFlight:
-    points = _up(m, m.height_m)
+    points = _up(m.height_m)
     begins = points[-1].t_s + 3.0
     points.append(Waypoint(begins, 0, 0, m.height_m, YAW))
     leg = 14.0
@@ -194,7 +194,7 @@ def _weak_motor(m: Mission, gravity: float, _rate: float) -> PlannedFlight:
 
 
 def _return(m: Mission, gravity: float, _rate: float) -> PlannedFlight:
-    points = _up(m, m.height_m)
+    points = _up(m.height_m)
     begins = points[-1].t_s
     reach = 5.0 * m.speed_m_s
     points.append(Waypoint(begins + 10.0, reach * math.cos(YAW), reach * math.sin(YAW), m.height_m, YAW))
