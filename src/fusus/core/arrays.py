@@ -1,4 +1,9 @@
-"""The one form in which arrays cross the border of the core, and the checks on numbers."""
+"""The one form in which arrays cross the border of the core, and the checks on numbers.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    values : (N, columns) or (N,) any, any
+"""
 
 import math
 

@@ -1,4 +1,11 @@
-"""Two clocks on one line: offset and rate by cross-correlation of what both saw."""
+"""Two clocks on one line: offset and rate by cross-correlation of what both saw.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    a : (N,) any, any
+    b : (N,) any, any
+    cross_correlation() : (2 N - 1,) twice: samples; 1, any
+"""
 
 from typing import NamedTuple
 

@@ -1,4 +1,11 @@
-"""How far two attitudes are apart, tilt and heading taken separately."""
+"""How far two attitudes are apart, tilt and heading taken separately.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    q_nb : (N, 4) 1, b to n
+    angles_rad : (N,) rad, any
+    turn_heading() : (N, 4) 1, b to n
+"""
 
 from typing import NamedTuple
 

@@ -1,4 +1,9 @@
-"""Does an estimate tell the truth about itself: innovations and errors against what the filter claims of them."""
+"""Does an estimate tell the truth about itself: innovations and errors against what the filter claims of them.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    z : (N,) 1, any
+"""
 
 from dataclasses import dataclass
 

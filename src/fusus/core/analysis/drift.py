@@ -1,4 +1,16 @@
-"""How errors grow while nothing corrects them: closed forms."""
+"""How errors grow while nothing corrects them: closed forms.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    t_s : (N,) s, any
+    angle_from_bias() : (N,) rad, any
+    angle_from_noise() : (N,) rad, any
+    angle_from_walk() : (N,) rad, any
+    position_from_acc_bias() : (N,) m, any
+    position_from_acc_noise() : (N,) m, any
+    position_from_tilt() : (N,) m, any
+    position_from_gyro_bias() : (N,) m, any
+"""
 
 import numpy as np
 from numpy.typing import ArrayLike

@@ -1,4 +1,11 @@
-"""Stretches without GNSS: those that a recording has, those made on purpose, and what an estimate is off at their end."""
+"""Stretches without GNSS: those that a recording has, those made on purpose, and what an estimate is off at their end.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    gnss : (M, 9) as estimation.aiding says, n
+    gnss_t_s : (M,) s, any
+    when_s : (K,) s, any
+"""
 
 import numpy as np
 from numpy.typing import ArrayLike

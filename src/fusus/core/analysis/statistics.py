@@ -1,4 +1,13 @@
-"""Size of an error and how sure it is: RMSE, 95th percentile, maximum, with block-bootstrap intervals."""
+"""Size of an error and how sure it is: RMSE, 95th percentile, maximum, with block-bootstrap intervals.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    errors : (N,) any, any
+    values : (N,) any, any
+    error : (N, K) any, any
+    covariance : (N, K, K) any, any
+    sigmas : (N,) any, any
+"""
 
 from collections.abc import Sequence
 from typing import Literal, NamedTuple

@@ -1,4 +1,10 @@
-"""What a sensor at rest does by its error model: Allan curve, drift, how long to average, its grade."""
+"""What a sensor at rest does by its error model: Allan curve, drift, how long to average, its grade.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    tau_s : (K,) s, any
+    t_s : (N,) s, any
+"""
 
 import math
 from dataclasses import dataclass

@@ -1,4 +1,9 @@
-"""What moving air does to the barometer: two captures, without and with foam, and whether they differ beyond chance."""
+"""What moving air does to the barometer: two captures, without and with foam, and whether they differ beyond chance.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    values : (N,) any, any
+"""
 
 import numpy as np
 from numpy.typing import ArrayLike

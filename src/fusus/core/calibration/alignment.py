@@ -1,4 +1,12 @@
-"""The rotation from one sensor's axes to the gyro's, from how a field direction turns while the board is turned."""
+"""The rotation from one sensor's axes to the gyro's, from how a field direction turns while the board is turned.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    mag_t_s : (M,) s, any
+    field : (M, 3) µT, s
+    t_s : (N,) s, any
+    gyro : (N, 3) rad/s, b
+"""
 
 import itertools
 from dataclasses import dataclass

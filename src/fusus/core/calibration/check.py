@@ -1,4 +1,13 @@
-"""A short check capture against the calibrations in force: do they still hold?"""
+"""A short check capture against the calibrations in force: do they still hold?
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    t : (N,) s, any
+    gyro : (N, 3) rad/s, b
+    acc : (N, 3) m/s^2, b
+    warm : (N,) °C, any
+    mag : (M, 3) µT, b
+"""
 
 import math
 from dataclasses import dataclass

@@ -1,4 +1,9 @@
-"""Which directions a magnetometer capture has seen, and the gaps in words."""
+"""Which directions a magnetometer capture has seen, and the gaps in words.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    directions : (N, 3) 1, b
+"""
 
 from dataclasses import dataclass
 

@@ -1,6 +1,11 @@
 """Fits of an ellipsoid to field readings: algebraic start, then geometric least squares with a robust loss.
 
 Reading m = A h + b of a field h of known size F: A symmetric, since a rotation of it cannot be told from the shape alone.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    m : (N, 3) µT, s
+    algebraic_ellipsoid() : (3,) µT and (3, 3) 1/µT², s
 """
 
 from collections.abc import Callable

@@ -1,4 +1,11 @@
-"""Scatter of a receiver that stands still: circles, ellipse, correlation in time."""
+"""Scatter of a receiver that stands still: circles, ellipse, correlation in time.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    radius : (K,) m, any
+    sigmas : (3,) m, any
+    circle_probability() : (K,) 1, any
+"""
 
 import numpy as np
 from numpy.typing import ArrayLike

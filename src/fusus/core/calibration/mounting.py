@@ -3,6 +3,12 @@
 Each motion turns the craft about one of its own axes; the gyro shows about which of its axes that was. The best of the 24
 right-angle rotations is chosen, then made fine by Wahba's problem (F. L. Markley, J. Astronaut. Sci. 36, 1988) with the
 gravity of the level rests, which a hand does not blur.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    t : (N,) s, any
+    gyro : (N, 3) rad/s, b
+    r : (3, 3) 1, s to b
 """
 
 import itertools

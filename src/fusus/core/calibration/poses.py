@@ -1,4 +1,9 @@
-"""Poses of a capture: the stretches at rest, what the accelerometer read in each, and which face was up."""
+"""Poses of a capture: the stretches at rest, what the accelerometer read in each, and which face was up.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    reading : (3,) m/s^2, s
+"""
 
 from dataclasses import dataclass
 

@@ -1,6 +1,14 @@
 """Linear regression of a slow series whose residual wanders, as sensor biases do.
 
 Ordinary least squares would take every sample as news, and claim far too much.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    t_s : (N,) s, any
+    design : (N, K) any, any
+    y : (N,) any, any
+    jacobian : (N, K) any, any
+    values : (N, ...) any, any
 """
 
 from dataclasses import dataclass

@@ -1,4 +1,9 @@
-"""The form that every calibration's result has."""
+"""The form that every calibration's result has.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    values : (...) any, any
+"""
 
 from dataclasses import dataclass, field
 from typing import Any, Literal

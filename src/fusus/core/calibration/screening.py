@@ -1,4 +1,9 @@
-"""What makes any capture useless, whatever it was for: too few samples, stuck values, saturation."""
+"""What makes any capture useless, whatever it was for: too few samples, stuck values, saturation.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    values : (N, 3) any, s
+"""
 
 import numpy as np
 from numpy.typing import ArrayLike

@@ -3,6 +3,11 @@
 Reading r = M f + b of the true force f. With faces laid square the direction of f is known up to how square they were:
 each face's two tilts are fitted too, held by that squareness, so that an unsquare face does not bend the scale. With many
 free poses only the size of f is known (D. Tedaldi et al., ICRA 2014), and M is upper triangular: the gauge is the x axis.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    tilts : (2,) rad, s
+    tilted_face() : (3,) 1, s
 """
 
 from dataclasses import dataclass, replace

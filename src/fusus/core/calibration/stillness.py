@@ -2,6 +2,12 @@
 
 After I. Skog et al., "Zero-velocity detection", IEEE Trans. Biomed. Eng. 57 (2010): a window is at rest if what remains of
 gyro and accelerometer round their own means is no more than the sensors' noise. The noise is taken from the quietest windows.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    t_s : (N,) s, any
+    gyro : (N, 3) rad/s, b
+    acc : (N, 3) m/s^2, b
 """
 
 from dataclasses import dataclass

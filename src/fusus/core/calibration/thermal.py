@@ -1,4 +1,10 @@
-"""Bias against temperature from a soak: a polynomial, its hysteresis, and how far it may be trusted."""
+"""Bias against temperature from a soak: a polynomial, its hysteresis, and how far it may be trusted.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    polynomial : (3, K) any, s
+    temperature_degc : (N,) °C, any
+"""
 
 import numpy as np
 from numpy.typing import ArrayLike

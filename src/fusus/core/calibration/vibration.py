@@ -1,4 +1,10 @@
-"""Vibration with motors running: spectrum, lines at the rotors' harmonics, where they fold to, and what to do."""
+"""Vibration with motors running: spectrum, lines at the rotors' harmonics, where they fold to, and what to do.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    signal_hz : (K,) Hz, any
+    alias_hz() : (K,) Hz, any
+"""
 
 import numpy as np
 from numpy.typing import ArrayLike

@@ -1,6 +1,10 @@
 """From sticks or a path, by the chosen mode, to rates and thrust: place, speed, height, climb and tilt loops above the rate loops.
 
 Each loop is slower than the one inside it. Compiled; the memory lies in one array, places below.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    k : (26,) by the places above, any
 """
 
 import math

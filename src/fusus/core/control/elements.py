@@ -1,4 +1,9 @@
-"""What stands in a control loop, each by its frequency response and by the delay that it costs."""
+"""What stands in a control loop, each by its frequency response and by the delay that it costs.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    omega_rad_s : (N,) rad/s, any
+"""
 
 import math
 from dataclasses import dataclass

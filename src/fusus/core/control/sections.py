@@ -1,4 +1,12 @@
-"""Filters as they run on a board, sample by sample; and one axis of the craft behind its motors."""
+"""Filters as they run on a board, sample by sample; and one axis of the craft behind its motors.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    sections : (S, 6) 1, any
+    memory : (axes, S, 2) any, any
+    values : (N, axes) any, any
+    out : (N, axes) any, any
+"""
 
 import math
 

@@ -1,4 +1,10 @@
-"""The step of a closed loop in time, with the discrete controller, its limits and all delays; and what a step is judged by."""
+"""The step of a closed loop in time, with the discrete controller, its limits and all delays; and what a step is judged by.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    t_s : (N,) s, any
+    y : (N,) any, any
+"""
 
 import math
 from dataclasses import dataclass

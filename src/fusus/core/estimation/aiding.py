@@ -1,4 +1,12 @@
-"""What comes to an estimator beside gyro, accelerometer and field: fixes, pressure, distance, and what is known of samples."""
+"""What comes to an estimator beside gyro, accelerometer and field: fixes, pressure, distance, and what is known of samples.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    t_s : (N,) s, any
+    pressure_pa : (N,) Pa, any
+    mag_b : (N, 3) µT, b
+    range_m : (N,) m, b
+"""
 
 from dataclasses import dataclass, field
 

@@ -1,4 +1,11 @@
-"""The first attitude: tilt from gravity, heading from the field, gyro bias from rest."""
+"""The first attitude: tilt from gravity, heading from the field, gyro bias from rest.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    gyro_b : (N, 3) rad/s, b
+    acc_b : (N, 3) m/s^2, b
+    t_s : (N,) s, any
+"""
 
 from typing import NamedTuple
 

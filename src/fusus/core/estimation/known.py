@@ -1,4 +1,15 @@
-"""What can be said of inertial samples before any filter runs: at rest, or a sensor at its stop."""
+"""What can be said of inertial samples before any filter runs: at rest, or a sensor at its stop.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    gyro_b : (N, 3) rad/s, b
+    acc_b : (N, 3) m/s^2, b
+    grounded : (N,) bool, any
+    values : (N, 3) any, b
+    t_s : (N,) s, any
+    motor_t_s : (M,) s, any
+    throttle : (M,) 1, any
+"""
 
 import numpy as np
 

@@ -1,4 +1,11 @@
-"""What the filters without a covariance share at their border: one way to step, one way to run."""
+"""What the filters without a covariance share at their border: one way to step, one way to run.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    gyro_b : (3,) rad/s, b
+    acc_b : (3,) m/s^2, b
+    mag_b : (3,) µT, b
+"""
 
 import math
 from collections.abc import Callable

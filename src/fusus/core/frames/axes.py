@@ -1,4 +1,9 @@
-"""Other axis conventions, and how they become north-east-down and forward-right-down."""
+"""Other axis conventions, and how they become north-east-down and forward-right-down.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    q : (N, 4) 1, body to earth as declared
+"""
 
 from typing import Literal
 

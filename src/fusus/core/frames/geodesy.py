@@ -1,4 +1,21 @@
-"""WGS 84: radii, earth-centred and local north-east-down coordinates (through pymap3d)."""
+"""WGS 84: radii, earth-centred and local north-east-down coordinates (through pymap3d).
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    lat_deg : (N,) °, e
+    lon_deg : (N,) °, e
+    height_m : (N,) m, e
+    ecef_m : (N, 3) m, e
+    ned_m : (N, 3) m, n
+    vel_n : (N, 3) m/s, n
+    geodetic_to_ecef() : (N, 3) m, e
+    ecef_to_geodetic() : (N, 3) °, °, m, e
+    geodetic_to_ned() : (N, 3) m, n
+    ned_to_geodetic() : (N, 3) °, °, m, e
+    earth_rate_n() : (3,) rad/s, n
+    transport_rate_n() : (N, 3) rad/s, n
+    coriolis_n() : (N, 3) m/s^2, n
+"""
 
 import numpy as np
 import pymap3d

@@ -2,6 +2,29 @@
 
 Conventions after Solà, *Quaternion kinematics for the error-state Kalman filter*, arXiv:1711.02508 (2017).
 All functions take arrays of shape (..., 4) or (..., 3) and broadcast.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    p : (..., 4) 1, any
+    q : (..., 4) 1, any
+    v : (..., 3) any; a rotation vector rad, any
+    matrix : (..., 3, 3) 1, any
+    yaw : (...) rad, b to n
+    pitch : (...) rad, b to n
+    roll : (...) rad, b to n
+    fraction : (...) 1, any
+    t : (N,) s, any
+    at : (K,) s, any
+    multiply() : (..., 4) 1, any
+    conjugate() : (..., 4) 1, any
+    normalise() : (..., 4) 1, any
+    rotate() : (..., 3) as v, any
+    from_matrix() : (..., 4) 1, any
+    from_rotation_vector() : (..., 4) 1, any
+    to_rotation_vector() : (..., 3) rad, any
+    from_euler() : (..., 4) 1, b to n
+    to_euler() : (..., 3) rad, b to n
+    slerp() : (..., 4) 1, any
 """
 
 import numpy as np

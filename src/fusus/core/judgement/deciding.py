@@ -1,4 +1,10 @@
-"""Which stretch of a recording decides a requirement's figure."""
+"""Which stretch of a recording decides a requirement's figure.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    t_s : (N,) s, any
+    errors : (N,) any, any
+"""
 
 from typing import NamedTuple
 

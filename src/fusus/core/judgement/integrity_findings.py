@@ -1,4 +1,10 @@
-"""What the samples themselves say of each sensor, whichever estimator runs: stuck, jittering, jumping, silent."""
+"""What the samples themselves say of each sensor, whichever estimator runs: stuck, jittering, jumping, silent.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    t_s : (N,) s, any
+    values : (N,) any, any
+"""
 
 import numpy as np
 

@@ -1,4 +1,11 @@
-"""Pass, close or fail, per requirement."""
+"""Pass, close or fail, per requirement.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    trials : (K,) any, any
+    errors : (N,) any, any
+    stretch : (N,) whole numbers, any
+"""
 
 import math
 from dataclasses import dataclass, replace

@@ -1,4 +1,9 @@
-"""What a suite of sensors gives the recursion: the filter's noises, the true ones, and the sources it does not know."""
+"""What a suite of sensors gives the recursion: the filter's noises, the true ones, and the sources it does not know.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    ranges : (15, 2) places, any
+"""
 
 import math
 from bisect import bisect_left, bisect_right

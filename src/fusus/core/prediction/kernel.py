@@ -5,6 +5,29 @@ gyro bias 9-11 rad/s, accelerometer bias 12-14 m/s^2 (body), barometer bias 15 m
 (constants and Gauss-Markov processes) that the filter does not know; C_j = E[e s_j].
 
 Gelb (ed.), Applied Optimal Estimation, 1974, ch. 7: covariance of a suboptimal filter; sequential scalar updates.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    rot_mid : (N, 3, 3) 1, b to n
+    rot_end : (N, 3, 3) 1, b to n
+    force_n : (N, 3) m/s^2, n
+    arms : (N, 6) m and m/s, n
+    due : (N, 15) bool, any
+    place : (S,) places, any
+    profiles : (N, S) any, any
+    pf : (16, 16) of the errors, n
+    pt : (16, 16) of the errors, n
+    q_filter : (N, 16) any, n
+    q_true : (N, 16) any, n
+    r_filter : (N, 15) any, n
+    r_true : (N, 15) any, n
+    kinds : (S,) numbers, any
+    tables : (S, ...) any, any
+    ranges : (15, 2) places, any
+    direct : (N, 15, D) any, n
+    gains : (N, 15, 16) any, n
+    claimed : (N, 16) of the errors, n
+    true : (N, 16) of the errors, n
 """
 
 import numpy as np

@@ -1,4 +1,9 @@
-"""Every combination of a catalogue's parts, predicted; and those that no other beats."""
+"""Every combination of a catalogue's parts, predicted; and those that no other beats.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    table : (K, C) any, any
+"""
 
 from concurrent.futures import Executor
 from dataclasses import dataclass

@@ -1,4 +1,10 @@
-"""From variances along a mission to the statistic that a requirement asks for."""
+"""From variances along a mission to the statistic that a requirement asks for.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    spread : (N, 16) of the errors, n
+    rows_of() : (N,) bool, any
+"""
 
 from functools import lru_cache
 

@@ -1,4 +1,11 @@
-"""Barometer: static pressure with noise, temperature, IIR filter, weather and airflow."""
+"""Barometer: static pressure with noise, temperature, IIR filter, weather and airflow.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    warming_k : (N,) K, any
+    height_m : (N,) m, up
+    airspeed_m_s : (N,) m/s, any
+"""
 
 from dataclasses import dataclass
 

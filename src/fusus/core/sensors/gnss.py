@@ -1,4 +1,12 @@
-"""GNSS receiver: white and slowly wandering position error, velocity noise, latency, lever arm, outages."""
+"""GNSS receiver: white and slowly wandering position error, velocity noise, latency, lever arm, outages.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    t_s : (N,) s, any
+    antenna_pos_n : (N, 3) m, n
+    antenna_vel_n : (N, 3) m/s, n
+    visible() : (N,) bool, any
+"""
 
 from dataclasses import dataclass
 

@@ -1,4 +1,10 @@
-"""Magnetometer: soft iron, hard iron, motor currents, noise; and the heading error of a disturbance."""
+"""Magnetometer: soft iron, hard iron, motor currents, noise; and the heading error of a disturbance.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    field_b : (N, 3) µT, b
+    current_a : (N,) A, any
+"""
 
 import math
 from dataclasses import dataclass

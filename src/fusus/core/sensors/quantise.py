@@ -1,4 +1,13 @@
-"""Full scale, counts and saturation: two's complement of any width."""
+"""Full scale, counts and saturation: two's complement of any width.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    values : (...) any, s
+    counts : (...) counts, s
+    to_counts() : (...) counts, s
+    from_counts() : (...) any, s
+    quantise() : (...) any, s
+"""
 
 import numpy as np
 from numpy.typing import ArrayLike

@@ -1,4 +1,14 @@
-"""Columns of canonical streams from arrays."""
+"""Columns of canonical streams from arrays.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    values : (N, 3) any, any
+    t_s : (N,) s, any
+    q_nb : (N, 4) 1, b to n
+    pos_n : (N, 3) m, n
+    vel_n : (N, 3) m/s, n
+    ns() : (N,) ns, any
+"""
 
 import numpy as np
 

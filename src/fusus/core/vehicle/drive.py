@@ -1,4 +1,13 @@
-"""Motors and what they take from the battery, compiled: thrust goes with the square of the speed, the speed follows late."""
+"""Motors and what they take from the battery, compiled: thrust goes with the square of the speed, the speed follows late.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    charge : (K,) 1, any
+    volts : (K,) V, any
+    effect : (4, M) N and N m, b
+    speed : (M,) share of full speed, any
+    wanted : (M,) share of full speed, any
+"""
 
 import math
 from typing import NamedTuple

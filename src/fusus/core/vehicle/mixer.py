@@ -1,4 +1,10 @@
-"""From wanted thrust and torques to motors: any geometry, both customs of numbering, and what gives way when a motor is full."""
+"""From wanted thrust and torques to motors: any geometry, both customs of numbering, and what gives way when a motor is full.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    table : (M, 4) 1/N and 1/(N m), b
+    out : (N, M) share of full thrust, any
+"""
 
 import math
 from dataclasses import dataclass

@@ -1,4 +1,20 @@
-"""ISO 2533 standard atmosphere up to 20 km, and barometric height."""
+"""ISO 2533 standard atmosphere up to 20 km, and barometric height.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    geopotential_m : (N,) m, up
+    geometric_m : (N,) m, up
+    pressure : (N,) Pa, any
+    bottom_pa : (N,) Pa, any
+    top_pa : (N,) Pa, any
+    temperature_k() : (N,) K, any
+    pressure_pa() : (N,) Pa, any
+    density_kg_m3() : (N,) kg/m^3, any
+    sound_speed_m_s() : (N,) m/s, any
+    geopotential_m() : (N,) m, up
+    pressure_altitude_m() : (N,) m, up
+    layer_thickness_m() : (N,) m, up
+"""
 
 import numpy as np
 from numpy.typing import ArrayLike

@@ -1,4 +1,10 @@
-"""Gusts near the ground by the Dryden model: intensities and lengths of MIL-F-8785C, low altitudes (from memory)."""
+"""Gusts near the ground by the Dryden model: intensities and lengths of MIL-F-8785C, low altitudes (from memory).
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    hz : (F,) Hz, any
+    spectrum() : (F,) m²/s² per Hz, any
+"""
 
 import math
 from dataclasses import dataclass

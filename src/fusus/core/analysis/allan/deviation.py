@@ -1,6 +1,13 @@
 """Overlapping Allan deviation with confidence bounds.
 
 Equation numbers and degrees of freedom as in NIST Special Publication 1065 (W. J. Riley, 2008), section 5.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    adev : (K,) any, any
+    factors : (K,) samples, any
+    averaging_factors() : (K,) samples, any
+    noise_powers() : (K,) 1, any
 """
 
 from dataclasses import dataclass

@@ -1,4 +1,13 @@
-"""The sums that an overlapping Allan deviation is made of."""
+"""The sums that an overlapping Allan deviation is made of.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    x : (N,) any s, any
+    factors : (K,) samples, any
+    sums : (K,) any, any
+    y : (N,) any, any
+    out : (N + 1,) any, any
+"""
 
 from fusus.core._jit import kernel, summing_kernel
 from fusus.core.arrays import Array, IntArray

@@ -1,4 +1,10 @@
-"""Oscillations in a flight: found in the spectrum of the rates, told from vibration, and named with their likely cause."""
+"""Oscillations in a flight: found in the spectrum of the rates, told from vibration, and named with their likely cause.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    rate : (N,) rad/s, b
+    spectrum() : (F,) twice: Hz; (rad/s)²/Hz, b
+"""
 
 import math
 from dataclasses import dataclass

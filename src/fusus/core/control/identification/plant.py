@@ -1,4 +1,10 @@
-"""The craft behind its loop: gain, lag and delay of one axis from the closed loop's response, and the margins that these leave."""
+"""The craft behind its loop: gain, lag and delay of one axis from the closed loop's response, and the margins that these leave.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    omega_rad_s : (F,) rad/s, any
+    on_board() : (F,) complex 1 twice, any
+"""
 
 import math
 from dataclasses import dataclass

@@ -1,4 +1,10 @@
-"""Frequency response from what was wanted and what came of it, with the coherence that says where it can be trusted."""
+"""Frequency response from what was wanted and what came of it, with the coherence that says where it can be trusted.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    put_in : (N,) rad/s, b
+    came_out : (N,) rad/s, b
+"""
 
 import math
 from dataclasses import dataclass

@@ -1,4 +1,9 @@
-"""The loop's own beat in a recording: how evenly the samples come, and which of them come late."""
+"""The loop's own beat in a recording: how evenly the samples come, and which of them come late.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    t_ns : (N,) ns, any
+"""
 
 from dataclasses import dataclass
 

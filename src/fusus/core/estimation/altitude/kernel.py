@@ -1,4 +1,25 @@
-"""The compiled filters. Height and climb point up here; the state is height m, climb m/s, accelerometer bias, barometer zero m."""
+"""The compiled filters. Height and climb point up here; the state is height m, climb m/s, accelerometer bias, barometer zero m.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    x : (4,) m, m/s, m/s^2, m, up
+    p : (4, 4) of x, up
+    h : (4,) any, up
+    k : (4,) any, up
+    at : (8,) counts and s, any
+    t : (N,) s, any
+    dt : (N,) s, any
+    up : (N,) m/s^2, up
+    known : (N,) 1, any
+    baro : (M, 2) s and m, up
+    gnss : (M, 9) as estimation.aiding says, n
+    motion : (N, 2) m and m/s, up
+    flags : (N,) 1, any
+    key_x : (K, 4) of x, up
+    key_p : (K, 4, 4) of x, up
+    rows : (R, 5) channel, s, innovation, variance, used, any
+    work : (2, 4) any, any
+"""
 
 import math
 from typing import NamedTuple

@@ -1,4 +1,9 @@
-"""The public face of the altitude filters. They need an attitude: the attitude EKF with its usual tuning gives it."""
+"""The public face of the altitude filters. They need an attitude: the attitude EKF with its usual tuning gives it.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    t_s : (N,) s, any
+"""
 
 from dataclasses import dataclass, replace
 from typing import Any

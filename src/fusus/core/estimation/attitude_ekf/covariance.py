@@ -1,4 +1,12 @@
-"""Compiled covariance steps of the 6-state filter: attitude error (body axes) and gyro bias."""
+"""Compiled covariance steps of the 6-state filter: attitude error (body axes) and gyro bias.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    p : (6, 6) rad² and rad²/s², b
+    h : (3, 6) any, b
+    k : (6,) any, b
+    x : (6,) rad and rad/s, b
+"""
 
 import math
 

@@ -3,6 +3,12 @@
 Accelerations of a flying craft last for tenths of a second to seconds, so neighbouring accelerometer samples carry
 nearly the same error. Averaging them in north-east-down over a window, and one update a window, keeps the claimed
 sigma honest; how much the craft moves is measured from the innovations themselves.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    h : (3, 6) any, b
+    p : (6, 6) rad² and rad²/s², b
+    work : (3, 6) any, b
 """
 
 import math

@@ -1,4 +1,15 @@
-"""Coefficients, state and the compiled filter."""
+"""Coefficients, state and the compiled filter.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    dt : (N,) s, any
+    gyro : (N, 3) rad/s, b
+    acc : (N, 3) m/s^2, b
+    mag : (N, 3) µT, b
+    q_nb : (N, 4) 1, b to n
+    bias : (N, 3) rad/s, b
+    flags : (N,) 1, any
+"""
 
 import math
 from typing import NamedTuple

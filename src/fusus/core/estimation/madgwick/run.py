@@ -1,4 +1,11 @@
-"""The public face of the filter of Madgwick: checked and documented."""
+"""The public face of the filter of Madgwick: checked and documented.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    gyro_b : (3,) rad/s, b
+    acc_b : (3,) m/s^2, b
+    mag_b : (3,) µT, b
+"""
 
 import math
 

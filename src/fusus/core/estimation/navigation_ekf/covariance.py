@@ -6,6 +6,11 @@ Factorization Methods for Discrete Sequential Estimation, ch. V and VII).
 
 Column j of U lies at ``W j``, with its one and the zeros below it; D_j lies at ``D + j``, and at ``WAITING + j`` what is to be added to it
 and is yet too small. All is zero beyond the last error.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    p : (1088,) factors as above, any
+    out : (n, n) any, any
 """
 
 from fusus.core._jit import contracting_kernel, kernel

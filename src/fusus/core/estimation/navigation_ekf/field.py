@@ -1,4 +1,10 @@
-"""The magnetometer, as a heading or with all three axes."""
+"""The magnetometer, as a heading or with all three axes.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    p : (1088,) factors of the covariance, n
+    rows : (R, 5) channel, s, innovation, variance, used, any
+"""
 
 import math
 

@@ -1,4 +1,10 @@
-"""Gravity as a level, where no fix shows what is acceleration and what is tilt."""
+"""Gravity as a level, where no fix shows what is acceleration and what is tilt.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    p : (1088,) factors of the covariance, n
+    rows : (R, 5) channel, s, innovation, variance, used, any
+"""
 
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array

@@ -1,4 +1,10 @@
-"""The heading that motion shows where no field does: what the accelerometer feels is what the fixes do, turned by it."""
+"""The heading that motion shows where no field does: what the accelerometer feels is what the fixes do, turned by it.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    t_s : (N,) s, any
+    gnss : (M, 9) as estimation.aiding says, n
+"""
 
 import numpy as np
 

@@ -1,4 +1,10 @@
-"""Barometer and rangefinder."""
+"""Barometer and rangefinder.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    p : (1088,) factors of the covariance, n
+    rows : (R, 5) channel, s, innovation, variance, used, any
+"""
 
 import math
 

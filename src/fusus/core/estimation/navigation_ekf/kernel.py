@@ -1,4 +1,23 @@
-"""The compiled filter: strapdown at every sample, covariance in groups, measurements as they arrive."""
+"""The compiled filter: strapdown at every sample, covariance in groups, measurements as they arrive.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    p : (1088,) factors of the covariance, n
+    gnss : (M, 9) as estimation.aiding says, n
+    baro : (M, 2) s and m, up
+    mag : (M, 5) s, µT, s, b
+    ranges : (M, 2) s and m, b
+    rows : (R, 5) channel, s, innovation, variance, used, any
+    key_x : (K, 30) the nominal state, any
+    key_p : (K, n, n) of the errors, n
+    t : (N,) s, any
+    dt : (N,) s, any
+    gyro : (N, 3) rad/s, b
+    acc : (N, 3) m/s^2, b
+    known : (N,) 1, any
+    motion : (N, 10) m, m/s, 1, n
+    flags : (N,) 1, any
+"""
 
 import numpy as np
 

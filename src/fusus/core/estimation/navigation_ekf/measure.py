@@ -1,4 +1,10 @@
-"""What all measurements share: the gate, giving way after long refusal, following the noise, and putting errors into the state."""
+"""What all measurements share: the gate, giving way after long refusal, following the noise, and putting errors into the state.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    p : (1088,) factors of the covariance, n
+    rows : (R, 5) channel, s, innovation, variance, used, any
+"""
 
 import math
 

@@ -1,4 +1,9 @@
-"""What is not known of the motion between measurements: noise of the sensors, shaking, and biases that wander."""
+"""What is not known of the motion between measurements: noise of the sensors, shaking, and biases that wander.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    p : (1088,) factors of the covariance, n
+"""
 
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array

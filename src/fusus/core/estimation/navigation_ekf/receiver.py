@@ -1,4 +1,11 @@
-"""GNSS fixes: late, seen from the antenna, with an error that wanders; and the course as a heading."""
+"""GNSS fixes: late, seen from the antenna, with an error that wanders; and the course as a heading.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    p : (1088,) factors of the covariance, n
+    rows : (R, 5) channel, s, innovation, variance, used, any
+    fix : (8,) m, m/s, factors of variance, n
+"""
 
 import math
 

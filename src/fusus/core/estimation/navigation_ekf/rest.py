@@ -1,4 +1,10 @@
-"""What standing still says: no velocity, and the gyro reads its own bias."""
+"""What standing still says: no velocity, and the gyro reads its own bias.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    p : (1088,) factors of the covariance, n
+    rows : (R, 5) channel, s, innovation, variance, used, any
+"""
 
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array

@@ -1,4 +1,11 @@
-"""The public face of the navigation EKF: samples and measurements in, motion with its doubt out."""
+"""The public face of the navigation EKF: samples and measurements in, motion with its doubt out.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    t_s : (N,) s, any
+    q_nb : (K, 4) 1, b to n
+    p : (K, n, n) of the errors, n
+"""
 
 import math
 from dataclasses import dataclass

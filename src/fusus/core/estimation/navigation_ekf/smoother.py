@@ -3,6 +3,10 @@
 Two filters (Fraser & Potter 1969), which gives what Rauch, Tung and Striebel give: one runs forward, one runs from the end back
 without what the first knows, and both are weighed by their covariances. Backward in time a craft obeys the same equations
 with rate and velocity turned round: the compiled filter serves both.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    t_s : (N,) s, any
 """
 
 from dataclasses import dataclass, replace

@@ -1,4 +1,9 @@
-"""The stretch of a flight in which nothing was asked for, and what its sensors say there."""
+"""The stretch of a flight in which nothing was asked for, and what its sensors say there.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    values : (N,) any, any
+"""
 
 import math
 from dataclasses import dataclass

@@ -1,4 +1,13 @@
-"""What each cause leaves in the log: one figure, how large it is without the cause and with it, and the series that shows it."""
+"""What each cause leaves in the log: one figure, how large it is without the cause and with it, and the series that shows it.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    xy_b : (2,) m/s^2, b
+    part : (N,) any, any
+    whole : (N,) any, any
+    lateral() : (2,) m/s^2, n
+    leaning() : (2,) m/s^2, n
+"""
 
 import math
 from dataclasses import dataclass, replace

@@ -1,4 +1,10 @@
-"""What hands do with the board: laid on faces, turned about an axis, held, with smooth motions in between."""
+"""What hands do with the board: laid on faces, turned about an axis, held, with smooth motions in between.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    mounting : (3, 3) 1, s to b
+    face_attitude() : (4,) 1, b to n
+"""
 
 from dataclasses import dataclass, field
 

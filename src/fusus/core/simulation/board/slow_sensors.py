@@ -1,4 +1,10 @@
-"""What surrounds a stand-in board, and the sensors beside its IMU: magnetometer, barometer, receiver, sticks."""
+"""What surrounds a stand-in board, and the sensors beside its IMU: magnetometer, barometer, receiver, sticks.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    t : (N,) s, any
+    nanoseconds() : (N,) ns, any
+"""
 
 from dataclasses import dataclass, field
 

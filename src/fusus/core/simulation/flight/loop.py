@@ -1,6 +1,40 @@
 """One loop of a flight, piece by piece: sense, estimate, work the loops out, drain the battery, move the body.
 
 Each piece becomes a part of the loop that calls it: handing arrays on would cost more than the arithmetic.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    wind : (R, 3) m/s, n
+    speed : (M,) share of full, any
+    gyro_added : (N, 3) rad/s, b
+    acc_added : (N, 3) m/s^2, b
+    gyro : (N, 3) rad/s, b
+    acc : (N, 3) m/s^2, b
+    known : (N,) 1, any
+    sections : (S, 6) 1, any
+    memory : (3, S, 2) any, b
+    acc_filtered : (N, 3) m/s^2, b
+    mem : (25,) by the places of groups, any
+    fields : (K, 5) s, µT, s, b
+    truth : (N, 13) m, m/s, 1, rad/s, n
+    cov : (1088,) factors, n
+    events : (64, 3) number, s, detail, any
+    up : (N,) m/s^2, up
+    estimate : (N, 10) m, m/s, 1, n
+    alt_x : (4,) m, m/s, m/s^2, m, up
+    rows : (R, 13) of the plan, any
+    filters : (3, S, 2) rad/s, b
+    table : (M, 4) 1/N and 1/(N m), b
+    cascade_mem : (26,) by the places of cascade, any
+    extra : (N, 3) rad/s, b
+    motor_log : (N, M) share of full thrust, any
+    wanted : (N, 5) rad/s, N, mode, b
+    charge : (K,) 1, any
+    cell_v : (K,) V, any
+    log : (N, 3) V, A, A s, any
+    older : (M,) share of full speed, any
+    newer : (M,) share of full speed, any
+    effect : (4, M) N and N m, b
 """
 
 import math

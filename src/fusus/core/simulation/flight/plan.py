@@ -1,4 +1,11 @@
-"""What is asked of a flight: modes, sticks and a path over time, as a receiver or a mission hands them to the loops."""
+"""What is asked of a flight: modes, sticks and a path over time, as a receiver or a mission hands them to the loops.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    rows : (R, 13) of the plan, any
+    blank() : (R, 13) of the plan, any
+    along() : (R, 13) of the plan, any
+"""
 
 from dataclasses import dataclass
 

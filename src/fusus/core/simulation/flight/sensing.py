@@ -1,4 +1,10 @@
-"""What the sensors read in flight: all that is random is drawn before, what depends on the motion is added as it comes."""
+"""What the sensors read in flight: all that is random is drawn before, what depends on the motion is added as it comes.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    t_s : (N,) s, any
+    table : (K, 2) any, any
+"""
 
 import math
 from dataclasses import dataclass

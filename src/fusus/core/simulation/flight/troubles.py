@@ -1,4 +1,9 @@
-"""Flights that wander on purpose: one thing is wrong, its size drawn by the seed. To practise on, and to test what names causes."""
+"""Flights that wander on purpose: one thing is wrong, its size drawn by the seed. To practise on, and to test what names causes.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    t_s : (N,) s, any
+"""
 
 import math
 from dataclasses import dataclass, replace

@@ -1,4 +1,12 @@
-"""Starting and stopping the motors, and noticing what happens: leaving the ground, landing, breaking."""
+"""Starting and stopping the motors, and noticing what happens: leaving the ground, landing, breaking.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    mem : (25,) by the places of groups, any
+    events : (64, 3) number, s, detail, any
+    gyro : (N, 3) rad/s, b
+    acc : (N, 3) m/s^2, b
+"""
 
 import math
 
