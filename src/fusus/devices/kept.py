@@ -4,6 +4,7 @@ import contextlib
 import hashlib
 import json
 import shutil
+from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, cast
@@ -25,13 +26,24 @@ SPOILT: dict[str, str] = {
 }  # fmt: skip
 
 
-def make_recording(
-    project: Path, folder: Path, name: str, kind: str, when: datetime, decoder: Decoder, breaks: int,
-    marks: list[tuple[float, str]], about: dict[str, Any],
-) -> RecordingInfo:  # fmt: skip
+@dataclass(frozen=True, slots=True)
+class Ended:
+    """A capture that has ended: its working folder, what it is called, its kind, when it began, how often the link broke, marks set on
+    the way (s, words), and what else is known of it."""
+
+    folder: Path
+    name: str
+    kind: str
+    when: datetime
+    breaks: int
+    marks: list[tuple[float, str]]
+    about: dict[str, Any]
+
+
+def make_recording(project: Path, ended: Ended, decoder: Decoder) -> RecordingInfo:
     """Return the recording of what a decoder has taken; RecordingError where that is nothing."""
     streams: dict[str, dict[str, Array]] = {}
-    problems = list(_problems(decoder, breaks, name))
+    problems = list(_problems(decoder, ended.breaks, ended.name))
     for stream in decoder.streams:
         if decoder.rows(stream) == 0:
             continue
@@ -39,21 +51,22 @@ def make_recording(
         t, columns, disorder = _in_order(t, columns)
         if disorder:
             problems.append(
-                Problem(file=name, kind="backward_time", count=disorder, message=f"rows of {stream} came out of order or twice",
+                Problem(file=ended.name, kind="backward_time", count=disorder, message=f"rows of {stream} came out of order or twice",
                         action="put in the order of time, the later of two left out")
             )  # fmt: skip
         streams[stream] = {"t_ns": t, **columns}  # type: ignore[dict-item]
     if not streams:
-        raise RecordingError(name, f"nothing came that could be read. {_why_nothing(decoder)}")
-    lines = folder / LINES_FILE
+        raise RecordingError(ended.name, f"nothing came that could be read. {_why_nothing(decoder)}")
+    lines = ended.folder / LINES_FILE
     with writing(lines):
         data = lines.read_bytes()
     source = SourceFile(name=LINES_FILE, sha256=hashlib.sha256(data).hexdigest(), bytes=len(data))
-    words = "; ".join(f"{words} at {t:.1f} s" for t, words in marks)
+    words = "; ".join(f"{words} at {t:.1f} s" for t, words in ended.marks)
+    about = dict(ended.about)
     told = str(about.pop("conditions", "") or "")
     info = RecordingInfo(
-        name=name, kind=kind, when=when, sources=(source,), problems=tuple(problems), frames="the board's own axes, times in ns",
-        clock="the board's own", conditions="; ".join(w for w in (told, words) if w), **about,
+        name=ended.name, kind=ended.kind, when=ended.when, sources=(source,), problems=tuple(problems),
+        frames="the board's own axes, times in ns", clock="the board's own", conditions="; ".join(w for w in (told, words) if w), **about,
     )  # fmt: skip
     return create_recording(project, info, streams)
 
@@ -127,6 +140,6 @@ def recover(project: Path) -> list[RecordingInfo]:
         decoder.feed((folder / LINES_FILE).read_bytes())
         told = {"conditions": "recovered after an interruption"}
         with contextlib.suppress(RecordingError):  # nothing had come yet
-            out.append(make_recording(project, folder, name, kind, when, decoder, 0, marks, told))
+            out.append(make_recording(project, Ended(folder, name, kind, when, 0, marks, told), decoder))
         shutil.rmtree(folder, ignore_errors=True)
     return out

@@ -15,7 +15,7 @@ from fusus.project.commands import SetValue
 from fusus.project.reads import recorded
 from fusus.project.records import Brief, Craft, Fusion, Loops, PlacedMotor, Project
 from fusus.study.brief.brief import endurance_of
-from fusus.study.flying.closed_loop import keep_closed_flight, simulate_flights
+from fusus.study.flying.closed_loop import Conditions, keep_closed_flight, simulate_flights
 from fusus.study.flying.findings import flight_findings
 from fusus.study.flying.identify import identify_flight
 from fusus.study.flying.identify_report import identified_report
@@ -53,7 +53,7 @@ def test_a_project_flies_on_its_own_loops():
     assert report["closed_loop"] and report["summary"]["tilt_deg"]["median"] < 30 and len(report["flights"]) == 3
     assert report["flights"][0]["errors"]["horizontal_error_m"] is None, "an attitude filter knows no place"
     assert any(f["subject"] == "It drifts" for f in report["findings"])
-    on_ekf = flights_report(simulate_flights(project(), "take-off", 5, 1, estimator="navigation-ekf"))
+    on_ekf = flights_report(simulate_flights(project(), "take-off", 5, 1, conditions=Conditions("navigation-ekf")))
     assert on_ekf["flights"][0]["held_max_m"] < 2.0 and on_ekf["findings"][0]["subject"] == "It flies"
 
 
@@ -71,7 +71,9 @@ def test_the_tuned_height_filter_flies_beside_an_attitude_filter():
     usual = project()
     slow = SetValue("fusion.altitude.baro_noise_m", 8.0, "Tune").apply(usual)
     assert controller_of(study_loops(slow)).height.baro_noise_m == 8.0
-    one, other = (simulate_flights(p, "hover-hold", 5, 1, estimator="attitude-ekf").found[0] for p in (usual, slow))
+    one, other = (
+        simulate_flights(p, "hover-hold", 5, 1, conditions=Conditions("attitude-ekf")).found[0] for p in (usual, slow)
+    )
     assert one != other
 
 
@@ -86,7 +88,9 @@ def test_an_own_geometry_flies_and_an_impossible_one_is_refused():
     places = ((0.2, 0.1, False), (-0.05, 0.22, True), (-0.2, -0.1, False), (0.05, -0.22, True))
     motors = tuple(PlacedMotor(forward_m=f, right_m=r, is_clockwise=c) for f, r, c in places)
     own = project(Craft(layout="other", mass_kg=1.35, arm_m=0.21, motors=motors))
-    assert simulate_flights(own, "take-off", 1, 1, estimator="navigation-ekf").summary.ends == {"landed": 1}
+    assert simulate_flights(own, "take-off", 1, 1, conditions=Conditions("navigation-ekf")).summary.ends == {
+        "landed": 1
+    }
     line = tuple(m.model_copy(update={"right_m": 0.0}) for m in motors)
     with pytest.raises(ValueError, match="Roll authority"):
         study_loops(project(Craft(layout="other", motors=line)))
@@ -98,7 +102,7 @@ def figures_of(**changes):
 
 
 def test_findings_say_what_went_wrong():
-    first = simulate_flights(project(), "take-off", 1, 1, estimator="navigation-ekf").first
+    first = simulate_flights(project(), "take-off", 1, 1, conditions=Conditions("navigation-ekf")).first
 
     def subjects(*found, scenario="take-off"):
         return {f.subject: f for f in flight_findings(scenario, found, first)}

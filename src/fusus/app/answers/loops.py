@@ -33,10 +33,10 @@ def _steps(i: Inputs, axis: str, method: str) -> Any:
 
 def _flights(i: Inputs, scenario: str, seed: int, flights: int, trouble: str | None) -> Any:
     from fusus.study.bench.calibration_status import due_all
-    from fusus.study.flying.closed_loop import simulate_flights
+    from fusus.study.flying.closed_loop import Conditions, simulate_flights
 
     due = any(d.is_due for d in due_all(i.folder, i.project))
-    return simulate_flights(i.project, scenario, seed, flights, i.progress, calibration_due=due, trouble=trouble)
+    return simulate_flights(i.project, scenario, seed, flights, i.progress, conditions=Conditions(None, due, trouble))
 
 
 def _identified(i: Inputs, recording: str) -> Any:

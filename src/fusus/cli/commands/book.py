@@ -1,63 +1,70 @@
 """``fusus book``."""
 
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Annotated, Any
 
 import typer
 from rich.console import Console
 
-from fusus.cli.options import JsonFlag, ProjectFolder
+from fusus.cli.options import JsonFlag, ProjectFolder, taking
 from fusus.cli.output import FAILED, answering, print_json, refuse, table_of
 
 
-def book(
-    project: ProjectFolder,
+@dataclass(frozen=True, kw_only=True, slots=True)
+class BookOptions:
+    """What ``fusus book`` is asked for."""
+
+    project: ProjectFolder
     add: Annotated[
         str | None, typer.Option(help="knock, new firmware, moved, transport, new wiring, repair, flight or note.")
-    ] = None,
-    note: Annotated[str, typer.Option(help="Words to it.")] = "",
-    temperature: Annotated[float | None, typer.Option(help="°C.")] = None,
-    place: Annotated[str | None, typer.Option(help="Where.")] = None,
-    minutes: Annotated[float | None, typer.Option(help="Of a flight.")] = None,
-    charge: Annotated[float | None, typer.Option(help="That a flight took, mAh.")] = None,
-    stop_voltage: Annotated[float | None, typer.Option(help="At which a flight ended, V.")] = None,
-    weather: Annotated[str | None, typer.Option(help="Of a flight.")] = None,
+    ] = None
+    note: Annotated[str, typer.Option(help="Words to it.")] = ""
+    temperature: Annotated[float | None, typer.Option(help="°C.")] = None
+    place: Annotated[str | None, typer.Option(help="Where.")] = None
+    minutes: Annotated[float | None, typer.Option(help="Of a flight.")] = None
+    charge: Annotated[float | None, typer.Option(help="That a flight took, mAh.")] = None
+    stop_voltage: Annotated[float | None, typer.Option(help="At which a flight ended, V.")] = None
+    weather: Annotated[str | None, typer.Option(help="Of a flight.")] = None
     part: Annotated[
         str | None,
         typer.Option(help="Which part it concerns; without --add: its story (imu, barometer, magnetometer, receiver)."),
-    ] = None,
-    firmware: Annotated[str | None, typer.Option(help="The version, of new firmware.")] = None,
-    picture: Annotated[
-        list[Path] | None, typer.Option(help="A picture that belongs to it; may be given again.")
-    ] = None,
-    find: Annotated[str, typer.Option(help="Only entries that hold these words.")] = "",
-    what: Annotated[str | None, typer.Option(help="Only entries of this kind, such as flight or capture.")] = None,
-    since: Annotated[str | None, typer.Option(help="Only from this day on, YYYY-MM-DD.")] = None,
-    until: Annotated[str | None, typer.Option(help="Only up to this day.")] = None,
-    save: Annotated[Path | None, typer.Option(help="Save what is shown: a file that ends in .jsonl or .csv.")] = None,
+    ] = None
+    firmware: Annotated[str | None, typer.Option(help="The version, of new firmware.")] = None
+    picture: Annotated[list[Path] | None, typer.Option(help="A picture that belongs to it; may be given again.")] = None
+    find: Annotated[str, typer.Option(help="Only entries that hold these words.")] = ""
+    what: Annotated[str | None, typer.Option(help="Only entries of this kind, such as flight or capture.")] = None
+    since: Annotated[str | None, typer.Option(help="Only from this day on, YYYY-MM-DD.")] = None
+    until: Annotated[str | None, typer.Option(help="Only up to this day.")] = None
+    save: Annotated[Path | None, typer.Option(help="Save what is shown: a file that ends in .jsonl or .csv.")] = None
     take_in: Annotated[
         Path | None, typer.Option(help="Add the entries of such a file that the book does not hold.")
-    ] = None,
-    as_json: JsonFlag = False,
-) -> None:
+    ] = None
+    as_json: JsonFlag = False
+
+
+@taking(BookOptions)
+def book(given: BookOptions) -> None:
     """Show the book or a part of it, write an event into it, save it, or take entries in."""
-    with answering(as_json):
+    with answering(given.as_json):
         from fusus.project import book as the_book
         from fusus.project import book_tables, pictures, store
 
-        loaded = store.load(project)
-        if add is not None:
-            attached = [pictures.attach(project, p) for p in picture or []]
+        loaded = store.load(given.project)
+        if given.add is not None:
+            attached = [pictures.attach(given.project, p) for p in given.picture or []]
             the_book.add_event(
-                project, add, note, temperature_degc=temperature, place=place, minutes=minutes, charge_mah=charge,
-                stop_voltage_v=stop_voltage, weather=weather, part=part, firmware=firmware, pictures=attached or None,
+                given.project, given.add, given.note, temperature_degc=given.temperature, place=given.place,
+                minutes=given.minutes, charge_mah=given.charge,
+                stop_voltage_v=given.stop_voltage, weather=given.weather,
+                part=given.part, firmware=given.firmware, pictures=attached or None,
             )  # fmt: skip
-        elif picture:
-            refuse("--picture belongs to an entry: give --add too.", as_json)
-        taken = book_tables.take_in(project, take_in) if take_in is not None else None
-        entries = book_tables.select(the_book.entries(project), find, what, since, until)
-        if save is not None:
-            book_tables.save(entries, save)
+        elif given.picture:
+            refuse("--picture belongs to an entry: give --add too.", given.as_json)
+        taken = book_tables.take_in(given.project, given.take_in) if given.take_in is not None else None
+        entries = book_tables.select(the_book.entries(given.project), given.find, given.what, given.since, given.until)
+        if given.save is not None:
+            book_tables.save(entries, given.save)
         from fusus.study.keeping.logbook import part_story
 
         f = book_tables.flights(entries)
@@ -70,11 +77,13 @@ def book(
                 "mean_current_a": f.mean_a,
             },
             "taken_in": None if taken is None else {"added": taken[0], "already_there": taken[1]},
-            "saved": None if save is None else str(save),
-            "damaged_lines": the_book.damaged(project),
-            "part": part_story(project, loaded, part) if part is not None and add is None else None,
+            "saved": None if given.save is None else str(given.save),
+            "damaged_lines": the_book.damaged(given.project),
+            "part": part_story(given.project, loaded, given.part)
+            if given.part is not None and given.add is None
+            else None,
         }
-        if as_json:
+        if given.as_json:
             print_json(report)
         else:
             _tell(report)

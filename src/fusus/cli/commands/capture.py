@@ -1,34 +1,41 @@
 """``fusus capture``, ``stand-in``, ``snippet``, ``due`` and ``book``."""
 
 import sys
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Annotated, Any
 
 import typer
 from rich.console import Console
 
-from fusus.cli.options import JsonFlag, ProjectFolder
+from fusus.cli.options import JsonFlag, ProjectFolder, taking
 from fusus.cli.output import FAILED, answering, print_json, refuse, table_of
 
 HEALTH_S = 2.0  # between two lines on how a capture goes
 
 
-def capture(
-    link: Annotated[str, typer.Option(help="serial:PATH[@BAUD], udp:PORT or file:PATH.", show_default=False)],
-    project: ProjectFolder,
-    name: Annotated[str, typer.Option(help="Name of the recording.", show_default=False)],
-    seconds: Annotated[float | None, typer.Option(help="How long, in the board's time.")] = None,
-    guide: Annotated[str | None, typer.Option(help="A guided capture: still, six-face, rotate, mounting, ...")] = None,
-    kind: Annotated[str | None, typer.Option(help="Kind of the recording; the guide's if one is named.")] = None,
+@dataclass(frozen=True, kw_only=True, slots=True)
+class CaptureOptions:
+    """What ``fusus capture`` is asked for."""
+
+    link: Annotated[str, typer.Option(help="serial:PATH[@BAUD], udp:PORT or file:PATH.", show_default=False)]
+    project: ProjectFolder
+    name: Annotated[str, typer.Option(help="Name of the recording.", show_default=False)]
+    seconds: Annotated[float | None, typer.Option(help="How long, in the board's time.")] = None
+    guide: Annotated[str | None, typer.Option(help="A guided capture: still, six-face, rotate, mounting, ...")] = None
+    kind: Annotated[str | None, typer.Option(help="Kind of the recording; the guide's if one is named.")] = None
     powered: Annotated[
         bool, typer.Option("--cautions-read", help="You have read the cautions of a powered capture.")
-    ] = False,
-    wait: Annotated[float, typer.Option(help="Seconds without a line after which it ends.")] = 10.0,
-    as_json: JsonFlag = False,
-) -> None:
+    ] = False
+    wait: Annotated[float, typer.Option(help="Seconds without a line after which it ends.")] = 10.0
+    as_json: JsonFlag = False
+
+
+@taking(CaptureOptions)
+def capture(given: CaptureOptions) -> None:
     """Capture from a board until it is enough. Lines go to disk as they come; an interrupted capture is made a recording by
     the next one."""
-    with answering(as_json):
+    with answering(given.as_json):
         from fusus.core.guidance.guides import guide_for
         from fusus.devices.capture import Capture, run
         from fusus.devices.guided import Guided
@@ -36,39 +43,44 @@ def capture(
         from fusus.devices.links import open_link
         from fusus.project import book, store
 
-        loaded = store.load(project)
-        if seconds is not None and not 0 < seconds < 1e6:
-            refuse(f"--seconds {seconds}: give a time above 0 s.", as_json)
+        loaded = store.load(given.project)
+        if given.seconds is not None and not 0 < given.seconds < 1e6:
+            refuse(f"--seconds {given.seconds}: give a time above 0 s.", given.as_json)
         chosen = None
-        if guide is not None:
+        if given.guide is not None:
             try:
-                chosen = guide_for(guide)
+                chosen = guide_for(given.guide)
             except KeyError as error:
-                refuse(f"--guide: {error.args[0]}.", as_json)
-            if chosen.is_powered and not powered:
-                refuse(f"{chosen.caution} Add --cautions-read when all of it is so.", as_json)
+                refuse(f"--guide: {error.args[0]}.", given.as_json)
+            if chosen.is_powered and not given.powered:
+                refuse(f"{chosen.caution} Add --cautions-read when all of it is so.", given.as_json)
             _say(f"{chosen.title}: {chosen.why} {chosen.how} {chosen.caution}")
-        for info in recover(project):
+        for info in recover(given.project):
             _say(f"An interrupted capture was made the recording “{info.name}”.")
-        going = Capture(project, name, open_link(link, wait_s=3.0), kind or (chosen.kind if chosen else "other"))
+        going = Capture(
+            given.project,
+            given.name,
+            open_link(given.link, wait_s=3.0),
+            given.kind or (chosen.kind if chosen else "other"),
+        )
         guided = Guided(going, chosen) if chosen is not None else None
         try:
-            run(going, seconds, _watcher(going, guided), wait)
+            run(going, given.seconds, _watcher(going, guided), given.wait)
         except KeyboardInterrupt:
             _say("stopped; what has come is kept.")
         health = going.health()
         info = going.finish(place=loaded.brief.place)
-        book.note(project, "capture", recording=name, kind=info.kind, guide=guide)
+        book.note(given.project, "capture", recording=given.name, kind=info.kind, guide=given.guide)
         report = {
             "recording": info.name, "kind": info.kind, "streams": {k: v.model_dump() for k, v in info.streams.items()},
             "health": {"good": health.good, "spoilt": health.spoilt, "missing": health.missing, "breaks": health.breaks},
             "enough": guided.status.is_enough if guided is not None else None,
-            "next": f"fusus calibrate {chosen.calibration} --project {project} --recording {name}"
+            "next": f"fusus calibrate {chosen.calibration} --project {given.project} --recording {given.name}"
             if chosen and chosen.calibration
             else None,
             "problems": [p.model_dump() for p in info.problems],
         }  # fmt: skip
-        if as_json:
+        if given.as_json:
             print_json(report)
             return
         typer.echo(f"Captured “{info.name}”: {health.good} lines, {health.spoilt} spoilt, {health.breaks} breaks.")
@@ -117,21 +129,25 @@ def _say(text: str) -> None:
     sys.stderr.flush()
 
 
-def stand_in(
-    link: Annotated[str, typer.Option(help="pty, pty:PATH (a link that stays) or udp:PORT.")] = "pty",
-    project: Annotated[Path | None, typer.Option("--project", help="Takes its chosen parts and place.")] = None,
-    scenario: Annotated[
-        str | None, typer.Option(help="Plays by itself: still, six-face, rotate, mounting, ...")
-    ] = None,
+@dataclass(frozen=True, kw_only=True, slots=True)
+class StandInOptions:
+    """What ``fusus stand-in`` is asked for."""
+
+    link: Annotated[str, typer.Option(help="pty, pty:PATH (a link that stays) or udp:PORT.")] = "pty"
+    project: Annotated[Path | None, typer.Option("--project", help="Takes its chosen parts and place.")] = None
+    scenario: Annotated[str | None, typer.Option(help="Plays by itself: still, six-face, rotate, mounting, ...")] = None
     pose: Annotated[
         list[str] | None, typer.Option(help='Commands to begin with, such as "face level" or "motors 0.5".')
-    ] = None,
-    seed: Annotated[int, typer.Option(help="Of the hidden errors.")] = 1,
-    rate_hz: Annotated[float, typer.Option("--rate-hz", help="Samples of the IMU a second.")] = 200.0,
-    speed: Annotated[float, typer.Option(help="Board seconds in a second.")] = 1.0,
-    seconds: Annotated[float | None, typer.Option(help="Ends after so much board time.")] = None,
-    truth: Annotated[bool, typer.Option("--truth", help="Print the hidden errors, and end.")] = False,
-) -> None:
+    ] = None
+    seed: Annotated[int, typer.Option(help="Of the hidden errors.")] = 1
+    rate_hz: Annotated[float, typer.Option("--rate-hz", help="Samples of the IMU a second.")] = 200.0
+    speed: Annotated[float, typer.Option(help="Board seconds in a second.")] = 1.0
+    seconds: Annotated[float | None, typer.Option(help="Ends after so much board time.")] = None
+    truth: Annotated[bool, typer.Option("--truth", help="Print the hidden errors, and end.")] = False
+
+
+@taking(StandInOptions)
+def stand_in(given: StandInOptions) -> None:
     """Play a whole board with hidden errors. Commands come on standard input; “help” lists them."""
     with answering(False):
         from fusus.devices.standin import HELP, SCENARIOS, PtyPort, StandIn, UdpPort, say_to_stderr
@@ -139,30 +155,34 @@ def stand_in(
         from fusus.project.records import Project
         from fusus.study.bench.standin import standin_board
 
-        if scenario is not None and scenario not in SCENARIOS:
-            refuse(f"--scenario {scenario}: there are {', '.join(SCENARIOS)}.", False)
-        if not 0.1 <= speed <= 1000:
-            refuse(f"--speed {speed}: give a number from 0.1 to 1000.", False)
-        board = standin_board(store.load(project) if project is not None else Project(name="stand-in"), seed, rate_hz)
-        if truth:
+        if given.scenario is not None and given.scenario not in SCENARIOS:
+            refuse(f"--scenario {given.scenario}: there are {', '.join(SCENARIOS)}.", False)
+        if not 0.1 <= given.speed <= 1000:
+            refuse(f"--speed {given.speed}: give a number from 0.1 to 1000.", False)
+        board = standin_board(
+            store.load(given.project) if given.project is not None else Project(name="stand-in"),
+            given.seed,
+            given.rate_hz,
+        )
+        if given.truth:
             print_json(_truth(board))
             return
-        kind, _, rest = link.partition(":")
+        kind, _, rest = given.link.partition(":")
         if kind == "pty":
             port: Any = PtyPort(rest or None)
         elif kind == "udp" and rest.isdigit():
             port = UdpPort(int(rest))
         else:
-            refuse(f"--link {link}: write pty, pty:PATH or udp:PORT.", False)
+            refuse(f"--link {given.link}: write pty, pty:PATH or udp:PORT.", False)
         board.settle()
-        player = StandIn(board, port, SCENARIOS[scenario] if scenario else (), speed)
+        player = StandIn(board, port, SCENARIOS[given.scenario] if given.scenario else (), given.speed)
         typer.echo(port.path)
         sys.stdout.flush()
-        say_to_stderr(f"Stand-in on {port.path}, seed {seed}. Commands: {HELP}")
+        say_to_stderr(f"Stand-in on {port.path}, seed {given.seed}. Commands: {HELP}")
         try:
-            for command in pose or []:
+            for command in given.pose or []:
                 player.command(command)
-            player.run(None if sys.stdin.closed else sys.stdin.fileno(), say_to_stderr, seconds)
+            player.run(None if sys.stdin.closed else sys.stdin.fileno(), say_to_stderr, given.seconds)
         except KeyboardInterrupt:
             pass
         finally:

@@ -1,12 +1,13 @@
 """``fusus kit`` and ``fusus check-c``."""
 
 import sys
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Annotated, Any
 
 import typer
 
-from fusus.cli.options import JsonFlag, ProjectFolder
+from fusus.cli.options import JsonFlag, ProjectFolder, taking
 from fusus.cli.output import BAD_INPUT, FAILED, StderrProgress, answering, print_json, refuse, table_of
 
 CAUTION = (
@@ -15,34 +16,40 @@ CAUTION = (
 )
 
 
-def kit(
-    project: ProjectFolder,
-    out: Annotated[
-        Path | None, typer.Option(help="Folder to write to; the project's own folder “kit” without it.")
-    ] = None,
-    precision: Annotated[str | None, typer.Option(help="single or double; the project's choice without it.")] = None,
-    estimator: Annotated[
-        str | None, typer.Option(help="Which estimator; the one that Fusion judges without it.")
-    ] = None,
+@dataclass(frozen=True, kw_only=True, slots=True)
+class KitOptions:
+    """What ``fusus kit`` is asked for."""
+
+    project: ProjectFolder
+    out: Annotated[Path | None, typer.Option(help="Folder to write to; the project's own folder “kit” without it.")] = (
+        None
+    )
+    precision: Annotated[str | None, typer.Option(help="single or double; the project's choice without it.")] = None
+    estimator: Annotated[str | None, typer.Option(help="Which estimator; the one that Fusion judges without it.")] = (
+        None
+    )
     recording: Annotated[
         list[str] | None, typer.Option(help="Prove equality over this recording; may be repeated. All without it.")
-    ] = None,
+    ] = None
     streams: Annotated[
         str | None, typer.Option(help="Streams that the board sends, with commas; the project's choice without it.")
-    ] = None,
+    ] = None
     proof: Annotated[
         bool, typer.Option("--proof/--no-proof", help="Compile the kit here and hold it against the core.")
-    ] = True,
-    cost: Annotated[bool, typer.Option("--cost/--no-cost", help="Count instructions, stack and constants.")] = True,
-    clock_mhz: Annotated[float | None, typer.Option(help="Clock of the board's processor.")] = None,
-    fpu: Annotated[bool | None, typer.Option("--fpu/--no-fpu", help="Whether it has a unit for figures.")] = None,
+    ] = True
+    cost: Annotated[bool, typer.Option("--cost/--no-cost", help="Count instructions, stack and constants.")] = True
+    clock_mhz: Annotated[float | None, typer.Option(help="Clock of the board's processor.")] = None
+    fpu: Annotated[bool | None, typer.Option("--fpu/--no-fpu", help="Whether it has a unit for figures.")] = None
     to_loops: Annotated[
         bool, typer.Option("--into-loops", help="Put the durations into the control cycle of Loops.")
-    ] = False,
-    as_json: JsonFlag = False,
-) -> None:
+    ] = False
+    as_json: JsonFlag = False
+
+
+@taking(KitOptions)
+def kit(given: KitOptions) -> None:
     """Write the project's filters and loops as C99, proved equal to what was tuned; exit status 1 if they are not."""
-    with answering(as_json):
+    with answering(given.as_json):
         from fusus.errors import CompilerError
         from fusus.firmware.translation.types import Precision
         from fusus.project.commands import SetValue
@@ -52,31 +59,35 @@ def kit(
         from fusus.study.kit.proving import prove_kit, proved_report
         from fusus.study.kit.writing import files_of, write_kit
 
-        document = Document.open(project)
+        document = Document.open(given.project)
         try:
             if document.read_only:
-                refuse("the project is open elsewhere; close that window first.", as_json)
-            for path, value in (("kit.precision", precision), ("kit.estimator", estimator), ("kit.has_fpu", fpu)):
+                refuse("the project is open elsewhere; close that window first.", given.as_json)
+            for path, value in (
+                ("kit.precision", given.precision),
+                ("kit.estimator", given.estimator),
+                ("kit.has_fpu", given.fpu),
+            ):
                 if value is not None:
-                    _set(document, path, value, as_json)
-            if clock_mhz is not None:
-                _set(document, "kit.clock_hz", clock_mhz * 1e6, as_json)
-            if streams is not None:
+                    _set(document, path, value, given.as_json)
+            if given.clock_mhz is not None:
+                _set(document, "kit.clock_hz", given.clock_mhz * 1e6, given.as_json)
+            if given.streams is not None:
                 from fusus.logs.snippet import streams_from
 
-                _set(document, "kit.streams", streams_from(streams), as_json)
+                _set(document, "kit.streams", streams_from(given.streams), given.as_json)
             now = document.project
             plan = plan_of(now)
             wanted: tuple[Precision, ...] = (plan.precision,)
-            exported = write_kit(out or project / "kit", files_of(project, now, plan), plan)
+            exported = write_kit(given.out or given.project / "kit", files_of(given.project, now, plan), plan)
             document.do(SetValue("kit.exported", exported, "Export the kit"))
             report: dict[str, Any] = {
                 "folder": exported.folder, "files": list(exported.files), "estimator": plan.info.name, "precision": plan.precision,
                 "state": plan.state, "proof": None, "cost": None,
             }  # fmt: skip
-            if proof:
+            if given.proof:
                 every = wanted if plan.precision == "double" else ("double", "single")
-                proved = prove_kit(project, now, recording or None, every, StderrProgress())
+                proved = prove_kit(given.project, now, given.recording or None, every, StderrProgress())
                 report["proof"] = proved_report(proved)
                 if not proved.why_not:
                     document.do(
@@ -84,17 +95,17 @@ def kit(
                             "kit.exported", exported.model_copy(update={"equal": proved.is_equal}), "Prove the kit"
                         )
                     )
-            if cost:
+            if given.cost:
                 try:
-                    found = cost_of(project, now)
+                    found = cost_of(given.project, now)
                     report["cost"] = cost_report(found, now)
-                    if to_loops:
+                    if given.to_loops:
                         document.do(into_loops(found, now))
                 except CompilerError as error:
                     report["cost"] = {"why_not": str(error)}
         finally:
             document.close()
-        if as_json:
+        if given.as_json:
             print_json(report)
         else:
             _tell(report)

@@ -1,50 +1,57 @@
 """``fusus reference``, ``fusus causes`` and ``fusus cards``."""
 
 import math
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Annotated, Any
 
 import typer
 from rich.console import Console
 
-from fusus.cli.options import JsonFlag, ProjectFolder
+from fusus.cli.options import JsonFlag, ProjectFolder, taking
 from fusus.cli.output import StderrProgress, answering, print_json, refuse, table_of
 
 RecordingName = Annotated[str, typer.Option("--recording", help="Name of the recording.", show_default=False)]
 Sigma = Annotated[float | None, typer.Option(min=0)]
 
 
-def reference(
-    project: ProjectFolder,
-    recording: RecordingName,
-    kind: Annotated[str | None, typer.Option(help="own, jig, turntable, heights, closure, surveyed or track.")] = None,
+@dataclass(frozen=True, kw_only=True, slots=True)
+class ReferenceOptions:
+    """What ``fusus reference`` is asked for."""
+
+    project: ProjectFolder
+    recording: RecordingName
+    kind: Annotated[str | None, typer.Option(help="own, jig, turntable, heights, closure, surveyed or track.")] = None
     at: Annotated[
         list[str] | None,
         typer.Option(
             "--at", help="A point: “10:20 roll 30 pitch 0” (s; deg, deg/s, m); without times found by stillness."
         ),
-    ] = None,
-    points: Annotated[
-        Path | None, typer.Option(help="Points from a file: such lines, or a table with a header.")
-    ] = None,
-    other: Annotated[str | None, typer.Option("--other", help="For a track: the recording that it lies in.")] = None,
-    axes: Annotated[str | None, typer.Option(help="ned-frd, enu-flu, enu-frd, nwu-flu or ned-flu.")] = None,
-    offset: Annotated[float | None, typer.Option(help="What its clock reads when the log's reads zero, s.")] = None,
-    ppm: Annotated[float | None, typer.Option(help="What its clock gains, ppm.")] = None,
-    align: Annotated[
-        bool, typer.Option("--align", help="Find offset and rate from both records, and keep them.")
-    ] = False,
-    tilt_sigma: Annotated[float | None, typer.Option(min=0, help="One sigma of its tilt, deg.")] = None,
-    heading_sigma: Annotated[float | None, typer.Option(min=0, help="Of its heading, deg.")] = None,
-    place_sigma: Annotated[float | None, typer.Option(min=0, help="Of its place north and east, m.")] = None,
-    height_sigma: Annotated[float | None, typer.Option(min=0, help="Of its height, m.")] = None,
-    speed_sigma: Annotated[float | None, typer.Option(min=0, help="Of its velocity, m/s.")] = None,
-    note: Annotated[str | None, typer.Option(help="Words to it.")] = None,
-    remove: Annotated[bool, typer.Option("--remove", help="Go back to what the recording holds itself.")] = False,
-    as_json: JsonFlag = False,
-) -> None:
+    ] = None
+    points: Annotated[Path | None, typer.Option(help="Points from a file: such lines, or a table with a header.")] = (
+        None
+    )
+    other: Annotated[str | None, typer.Option("--other", help="For a track: the recording that it lies in.")] = None
+    axes: Annotated[str | None, typer.Option(help="ned-frd, enu-flu, enu-frd, nwu-flu or ned-flu.")] = None
+    offset: Annotated[float | None, typer.Option(help="What its clock reads when the log's reads zero, s.")] = None
+    ppm: Annotated[float | None, typer.Option(help="What its clock gains, ppm.")] = None
+    align: Annotated[bool, typer.Option("--align", help="Find offset and rate from both records, and keep them.")] = (
+        False
+    )
+    tilt_sigma: Annotated[float | None, typer.Option(min=0, help="One sigma of its tilt, deg.")] = None
+    heading_sigma: Annotated[float | None, typer.Option(min=0, help="Of its heading, deg.")] = None
+    place_sigma: Annotated[float | None, typer.Option(min=0, help="Of its place north and east, m.")] = None
+    height_sigma: Annotated[float | None, typer.Option(min=0, help="Of its height, m.")] = None
+    speed_sigma: Annotated[float | None, typer.Option(min=0, help="Of its velocity, m/s.")] = None
+    note: Annotated[str | None, typer.Option(help="Words to it.")] = None
+    remove: Annotated[bool, typer.Option("--remove", help="Go back to what the recording holds itself.")] = False
+    as_json: JsonFlag = False
+
+
+@taking(ReferenceOptions)
+def reference(given: ReferenceOptions) -> None:
     """Say what a recording is held against, with its own uncertainty and clock; show it without options."""
-    with answering(as_json):
+    with answering(given.as_json):
         from fusus.logs.info import load_info
         from fusus.project import book
         from fusus.project.commands import DeclareReference
@@ -52,66 +59,82 @@ def reference(
         from fusus.project.references import AXES, KINDS, DeclaredReference, read_points
         from fusus.study.proof.referencing import aligned, declared_report
 
-        load_info(project, recording)
-        document = Document.open(project)
+        load_info(given.project, given.recording)
+        document = Document.open(given.project)
         try:
-            before = document.project.proof.declared(recording)
-            if remove:
-                _refuse_read_only(document, as_json)
-                document.do(DeclareReference(recording, None))
+            before = document.project.proof.declared(given.recording)
+            if given.remove:
+                _refuse_read_only(document, given.as_json)
+                document.do(DeclareReference(given.recording, None))
             elif (
-                kind
-                or at
-                or points
-                or other
-                or axes
-                or align
-                or note is not None
+                given.kind
+                or given.at
+                or given.points
+                or given.other
+                or given.axes
+                or given.align
+                or given.note is not None
                 or any(
                     v is not None
-                    for v in (offset, ppm, tilt_sigma, heading_sigma, place_sigma, height_sigma, speed_sigma)
+                    for v in (
+                        given.offset,
+                        given.ppm,
+                        given.tilt_sigma,
+                        given.heading_sigma,
+                        given.place_sigma,
+                        given.height_sigma,
+                        given.speed_sigma,
+                    )
                 )
             ):
-                _refuse_read_only(document, as_json)
+                _refuse_read_only(document, given.as_json)
                 base = (
                     before
-                    if before is not None and kind in (None, before.kind)
-                    else DeclaredReference(recording=recording)
+                    if before is not None and given.kind in (None, before.kind)
+                    else DeclaredReference(recording=given.recording)
                 )
-                chosen = kind or ("track" if other and before is None else base.kind)
-                for value, known, name in ((chosen, KINDS, "--kind"), (axes or "ned-frd", AXES, "--axes")):
+                chosen = given.kind or ("track" if given.other and before is None else base.kind)
+                for value, known, name in ((chosen, KINDS, "--kind"), (given.axes or "ned-frd", AXES, "--axes")):
                     if value not in known:
-                        refuse(f"{name} {value} is none of {', '.join(known)}.", as_json)
-                text = "\n".join([*(at or []), points.read_text(encoding="utf-8-sig") if points is not None else ""])
+                        refuse(f"{name} {value} is none of {', '.join(known)}.", given.as_json)
+                text = "\n".join(
+                    [
+                        *(given.at or []),
+                        given.points.read_text(encoding="utf-8-sig") if given.points is not None else "",
+                    ]
+                )
                 sigmas = {
-                    "tilt": tilt_sigma and math.radians(tilt_sigma), "heading": heading_sigma and math.radians(heading_sigma),
-                    "position": place_sigma, "height": height_sigma, "velocity": speed_sigma,
+                    "tilt": given.tilt_sigma and math.radians(given.tilt_sigma),
+                    "heading": given.heading_sigma and math.radians(given.heading_sigma),
+                    "position": given.place_sigma, "height": given.height_sigma, "velocity": given.speed_sigma,
                 }  # fmt: skip
                 update: dict[str, Any] = {
-                    "kind": chosen, "points": read_points(text, chosen) if text.strip() else None, "other": other, "axes": axes,
-                    "clock_offset_s": offset, "clock_ppm": ppm, "note": note,
+                    "kind": chosen, "points": read_points(text, chosen) if text.strip() else None, "other": given.other, "axes": given.axes,
+                    "clock_offset_s": given.offset, "clock_ppm": given.ppm, "note": given.note,
                     "sigmas": base.sigmas | {k: v for k, v in sigmas.items() if v is not None},
                 }  # fmt: skip
                 made = DeclaredReference.model_validate(
                     base.model_dump() | {k: v for k, v in update.items() if v is not None}
                 )
-                if align:
-                    made = aligned(project, document.project, made)
-                command = DeclareReference(recording, made)
-                declared_report(project, command.apply(document.project), recording)  # what cannot be used is not kept
+                if given.align:
+                    made = aligned(given.project, document.project, made)
+                command = DeclareReference(given.recording, made)
+                declared_report(
+                    given.project, command.apply(document.project), given.recording
+                )  # what cannot be used is not kept
                 document.do(command)
-                book.note(project, "reference declared", recording=recording, kind=made.kind)
-            report = declared_report(project, document.project, recording)
+                book.note(given.project, "reference declared", recording=given.recording, kind=made.kind)
+            report = declared_report(given.project, document.project, given.recording)
         except OSError as error:
-            refuse(f"{points}: it cannot be read ({type(error).__name__}).", as_json)
+            refuse(f"{given.points}: it cannot be read ({type(error).__name__}).", given.as_json)
         except ValueError as error:
-            refuse(str(error).splitlines()[0], as_json)
+            refuse(str(error).splitlines()[0], given.as_json)
         finally:
             document.close()
-        if as_json:
+        if given.as_json:
             print_json(report)
             return
-        typer.echo(f"“{recording}” is held against: {report['reference'] or 'nothing'}")
+        typer.echo(f"“{given.recording}” is held against: {report['reference'] or 'nothing'}")
         for p in report["points"]:
             typer.echo(f"  {p}")
         for name, value in report["sigmas"].items():

@@ -1,82 +1,89 @@
 """``fusus replay``."""
 
 import json
+from dataclasses import dataclass
 from dataclasses import replace as changed
 from pathlib import Path
 from typing import Annotated, Any
 
 import typer
 
-from fusus.cli.options import JsonFlag, ProjectFolder
+from fusus.cli.options import JsonFlag, ProjectFolder, taking
 from fusus.cli.output import StderrProgress, answering, print_json, refuse
 from fusus.core.estimation.catalogue import ESTIMATORS
 
 NAMES = ", ".join(e.name for e in ESTIMATORS)
 
 
-def replay(
-    project: ProjectFolder,
+@dataclass(frozen=True, kw_only=True, slots=True)
+class ReplayOptions:
+    """What ``fusus replay`` is asked for."""
+
+    project: ProjectFolder
     recording: Annotated[
         list[str], typer.Option(help="Name of the recording; may be given several times.", show_default=False)
-    ],
-    estimator: Annotated[list[str], typer.Option(help=f"{NAMES}; may be given several times.", show_default=False)],
-    parameters: Annotated[Path | None, typer.Option(help="Tuning (JSON); else the project's.")] = None,
-    no_mag: Annotated[bool, typer.Option("--no-mag", help="Leave the magnetometer out.")] = False,
-    no_baro: Annotated[bool, typer.Option("--no-baro", help="Leave the barometer out.")] = False,
-    no_gnss: Annotated[bool, typer.Option("--no-gnss", help="Leave GNSS out.")] = False,
+    ]
+    estimator: Annotated[list[str], typer.Option(help=f"{NAMES}; may be given several times.", show_default=False)]
+    parameters: Annotated[Path | None, typer.Option(help="Tuning (JSON); else the project's.")] = None
+    no_mag: Annotated[bool, typer.Option("--no-mag", help="Leave the magnetometer out.")] = False
+    no_baro: Annotated[bool, typer.Option("--no-baro", help="Leave the barometer out.")] = False
+    no_gnss: Annotated[bool, typer.Option("--no-gnss", help="Leave GNSS out.")] = False
     gnss_outage: Annotated[
         list[str] | None,
         typer.Option(metavar="START_S:DURATION_S", help="Hide GNSS for a while, seconds from the start."),
-    ] = None,
-    align_time: Annotated[bool, typer.Option("--align-time", help="Align the reference's clock first.")] = False,
-    align_yaw: Annotated[bool, typer.Option("--align-yaw", help="Take the mean heading difference off.")] = False,
+    ] = None
+    align_time: Annotated[bool, typer.Option("--align-time", help="Align the reference's clock first.")] = False
+    align_yaw: Annotated[bool, typer.Option("--align-yaw", help="Take the mean heading difference off.")] = False
     no_calibration: Annotated[
         bool, typer.Option("--no-calibration", help="Take the sensors as they were recorded.")
-    ] = False,
+    ] = False
     out: Annotated[
         Path | None,
         typer.Option(help="Write the estimate (.parquet or .csv), or its way on the globe (.geojson or .gpx)."),
-    ] = None,
-    as_json: JsonFlag = False,
-) -> None:
+    ] = None
+    as_json: JsonFlag = False
+
+
+@taking(ReplayOptions)
+def replay(given: ReplayOptions) -> None:
     """Run estimators over recordings and say how far they are from the reference."""
-    with answering(as_json):
+    with answering(given.as_json):
         from fusus.core.analysis.outage import outage_from
         from fusus.core.estimation.catalogue import info_for
         from fusus.project import store
         from fusus.study.fusion.run import Choice, Request
 
-        loaded = store.load(project)
-        if no_calibration:
+        loaded = store.load(given.project)
+        if given.no_calibration:
             loaded = loaded.model_copy(update={"bench": loaded.bench.model_copy(update={"use": False})})
         try:
-            infos = [info_for(name) for name in estimator]
+            infos = [info_for(name) for name in given.estimator]
         except KeyError as error:
-            refuse(f"--estimator {error.args[0]}.", as_json)
-        if out is not None and len(infos) * len(recording) > 1:
-            refuse("--out takes one estimator and one recording; give one of each.", as_json)
+            refuse(f"--estimator {error.args[0]}.", given.as_json)
+        if given.out is not None and len(infos) * len(given.recording) > 1:
+            refuse("--out takes one estimator and one recording; give one of each.", given.as_json)
         try:
-            outages = tuple(outage_from(text) for text in gnss_outage or [])
+            outages = tuple(outage_from(text) for text in given.gnss_outage or [])
         except ValueError as error:
-            refuse(f"--gnss-outage {error}", as_json)
+            refuse(f"--gnss-outage {error}", given.as_json)
         reports = []
-        for name in recording:
+        for name in given.recording:
             for info in infos:
                 tuning = loaded.fusion.parameters_of(info.name)
-                if parameters is not None:
-                    tuning = _tuned(tuning, parameters, info.name, as_json)
+                if given.parameters is not None:
+                    tuning = _tuned(tuning, given.parameters, info.name, given.as_json)
                 fusion = loaded.fusion
                 request = Request(
-                    project, loaded, name, (Choice(info.name, tuning),), fusion.use_magnetometer and not no_mag,
-                    align_time or fusion.align_time, align_yaw or fusion.align_yaw,
-                    fusion.use_barometer and not no_baro, fusion.use_gnss and not no_gnss, outages,
+                    given.project, loaded, name, (Choice(info.name, tuning),), fusion.use_magnetometer and not given.no_mag,
+                    given.align_time or fusion.align_time, given.align_yaw or fusion.align_yaw,
+                    fusion.use_barometer and not given.no_baro, fusion.use_gnss and not given.no_gnss, outages,
                 )  # fmt: skip
-                reports.append(_run(request, out))
-        if as_json:
+                reports.append(_run(request, given.out))
+        if given.as_json:
             print_json(reports[0] if len(reports) == 1 else {"runs": reports})
             return
         for report in reports:
-            _tell(report, out)
+            _tell(report, given.out)
 
 
 def _run(request: Any, out: Path | None) -> dict[str, Any]:

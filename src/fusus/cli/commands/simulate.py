@@ -1,12 +1,13 @@
 """``fusus simulate``: flights along a given motion for the estimators, and in closed loop for the craft."""
 
 import math
+from dataclasses import dataclass
 from typing import Annotated, Any
 
 import typer
 
 from fusus.cli.commands.errors_shown import cell, in_degrees, named, print_table
-from fusus.cli.options import JsonFlag, ProjectFolder, SchedulerOption
+from fusus.cli.options import JsonFlag, ProjectFolder, SchedulerOption, taking
 from fusus.cli.output import StderrProgress, answering, print_json, refuse, table_of
 
 CAUTION = (
@@ -15,8 +16,11 @@ CAUTION = (
 )
 
 
-def simulate(
-    project: ProjectFolder,
+@dataclass(frozen=True, kw_only=True, slots=True)
+class SimulateOptions:
+    """What ``fusus simulate`` is asked for."""
+
+    project: ProjectFolder
     scenario: Annotated[
         str,
         typer.Option(
@@ -24,59 +28,53 @@ def simulate(
             "stick-modes, flip, "
             "hover-level, hover-hold, crossing, gnss-loss, weak-motor, return, sweep, arming-tilted."
         ),
-    ] = "mission",
-    seed: Annotated[int, typer.Option(min=0, help="Of the first flight; each further one takes the next.")] = 1,
-    runs: Annotated[int, typer.Option(min=1, max=100_000, help="How many flights.")] = 1,
-    keep: Annotated[str | None, typer.Option(help="Keep the first flight as a recording of this name.")] = None,
+    ] = "mission"
+    seed: Annotated[int, typer.Option(min=0, help="Of the first flight; each further one takes the next.")] = 1
+    runs: Annotated[int, typer.Option(min=1, max=100_000, help="How many flights.")] = 1
+    keep: Annotated[str | None, typer.Option(help="Keep the first flight as a recording of this name.")] = None
     estimator: Annotated[
         str | None, typer.Option(help="In closed loop: what the craft flies on; the project's judged one without it.")
-    ] = None,
+    ] = None
     trouble: Annotated[
         str | None,
         typer.Option(
             help="In closed loop: what is wrong on purpose: level, sticks, gyro, magnetometer, wind, airflow, centre, saturation, "
             "vibration or multipath."
         ),
-    ] = None,
-    scheduler: SchedulerOption = None,
-    as_json: JsonFlag = False,
-) -> None:
+    ] = None
+    scheduler: SchedulerOption = None
+    as_json: JsonFlag = False
+
+
+@taking(SimulateOptions)
+def simulate(given: SimulateOptions) -> None:
     """Simulate flights with the project's parts: what its estimators are off, or how its craft flies on its own estimate.
 
     In closed loop exit status 1 means that a flight did not end as it should.
     """
-    with answering(as_json):
+    with answering(given.as_json):
         from fusus.core.simulation.kinds import FLIGHTS, KINDS
         from fusus.project import store
 
-        loaded = store.load(project)
-        if scenario in FLIGHTS:
-            report = _closed(project, loaded, scenario, seed, runs, keep, estimator, trouble, scheduler, as_json)
-            if trouble is None and any(f["severity"] == "stop" for f in report["findings"]):
+        loaded = store.load(given.project)
+        if given.scenario in FLIGHTS:
+            report = _closed(given, loaded)
+            if given.trouble is None and any(f["severity"] == "stop" for f in report["findings"]):
                 raise typer.Exit(1)
-        elif scenario in KINDS:
-            _given(project, loaded, scenario, seed, runs, keep, scheduler, as_json)
+        elif given.scenario in KINDS:
+            _along_motion(given, loaded)
         else:
-            refuse(f"--scenario {scenario} is none of {', '.join([*KINDS, *FLIGHTS])}.", as_json)
+            refuse(f"--scenario {given.scenario} is none of {', '.join([*KINDS, *FLIGHTS])}.", given.as_json)
 
 
-def _given(
-    project: Any,
-    loaded: Any,
-    scenario: str,
-    seed: int,
-    runs: int,
-    keep: str | None,
-    scheduler: str | None,
-    as_json: bool,
-) -> None:
+def _along_motion(given: SimulateOptions, loaded: Any) -> None:
     from fusus.study.flying import open_loop as study
 
-    found = study.simulate(loaded, scenario, seed, runs, StderrProgress(), scheduler)
-    if keep is not None:
-        study.keep_flight(project, loaded, scenario, seed, keep)
+    found = study.simulate(loaded, given.scenario, given.seed, given.runs, StderrProgress(), given.scheduler)
+    if given.keep is not None:
+        study.keep_flight(given.project, loaded, given.scenario, given.seed, given.keep)
     report = {
-        "scenario": scenario, "seed": seed, "runs": runs, "recording": keep,
+        "scenario": given.scenario, "seed": given.seed, "runs": given.runs, "recording": given.keep,
         "estimators": {
             s.estimator: {
                 "rmse": {named(q): in_degrees(q, v) for q, v in s.rmse.items()},
@@ -88,7 +86,7 @@ def _given(
         },
         "predicted_rmse": {named(q): in_degrees(q, v) for q, v in found.predicted.items()} if found.predicted else None,
     }  # fmt: skip
-    if as_json:
+    if given.as_json:
         print_json(report)
         return
     table = table_of("estimator", "tilt>", "heading>", "horizontal>", "height>", "velocity>", "outage>", "within 1 σ>")
@@ -100,33 +98,42 @@ def _given(
         p = found.predicted
         cells = [cell(q, p.get(q, math.nan)) for q in ("tilt", "heading", "horizontal", "height", "velocity", "outage")]
         table.add_row("predicted", *cells, "68%")
-    typer.echo(f"{runs} flight{'s' if runs > 1 else ''} of “{scenario}” from seed {seed}; RMS errors in the air:")
+    typer.echo(
+        f"{given.runs} flight{'s' if given.runs > 1 else ''} of “{given.scenario}” from seed {given.seed}; RMS errors in the air:"
+    )
     print_table(table)
-    if keep is not None:
-        typer.echo(f"kept as recording “{keep}”")
+    if given.keep is not None:
+        typer.echo(f"kept as recording “{given.keep}”")
 
 
-def _closed(
-    project: Any, loaded: Any, scenario: str, seed: int, runs: int, keep: str | None, estimator: str | None, trouble: str | None,
-    scheduler: str | None, as_json: bool,
-) -> dict[str, Any]:  # fmt: skip
+def _closed(given: SimulateOptions, loaded: Any) -> dict[str, Any]:
     from fusus.study.bench.calibration_status import due_all
-    from fusus.study.flying.closed_loop import keep_closed_flight, simulate_flights
+    from fusus.study.flying.closed_loop import Conditions, keep_closed_flight, simulate_flights
     from fusus.study.flying.report import flights_report
 
-    due = any(d.is_due for d in due_all(project, loaded))
+    due = any(d.is_due for d in due_all(given.project, loaded))
     try:
-        found = simulate_flights(loaded, scenario, seed, runs, StderrProgress(), scheduler, estimator, due, trouble)
+        found = simulate_flights(
+            loaded,
+            given.scenario,
+            given.seed,
+            given.runs,
+            StderrProgress(),
+            given.scheduler,
+            Conditions(given.estimator, due, given.trouble),
+        )
     except KeyError as error:
-        refuse(f"{error.args[0]}.", as_json)
-    if keep is not None:
-        keep_closed_flight(project, loaded, scenario, seed, keep, estimator, trouble)
-    report = flights_report(found) | {"recording": keep, "trouble": trouble}
-    if as_json:
+        refuse(f"{error.args[0]}.", given.as_json)
+    if given.keep is not None:
+        keep_closed_flight(
+            given.project, loaded, given.scenario, given.seed, given.keep, given.estimator, given.trouble
+        )
+    report = flights_report(found) | {"recording": given.keep, "trouble": given.trouble}
+    if given.as_json:
         print_json(report)
         return report
     typer.echo(
-        f"{runs} flight{'s' if runs > 1 else ''} of “{scenario}” from seed {seed}, flown on {found.estimator} at "
+        f"{given.runs} flight{'s' if given.runs > 1 else ''} of “{given.scenario}” from seed {given.seed}, flown on {found.estimator} at "
         f"{report['loop_rate_hz']:.0f} Hz, {found.x_real_time:.0f} times as fast as time:"
     )
     table = table_of("flight", "ends", "air>", "tilt>", "held>", "height>", "estimate>", "full>", "lowest>", "mean>")
@@ -138,13 +145,13 @@ def _closed(
             "–" if f["mean_current_a"] is None else f"{f['mean_current_a']:.1f} A",
         )  # fmt: skip
     print_table(table)
-    if runs > 12:
+    if given.runs > 12:
         ends = ", ".join(f"{n} {end}" for end, n in report["ends"].items())
-        typer.echo(f"… of {runs} flights in all: {ends}")
+        typer.echo(f"… of {given.runs} flights in all: {ends}")
     for f in report["findings"]:
         typer.echo(f"[{f['severity']}] {f['subject']}: {f['statement']} {f['reason']} -> {f['next_step']}")
-    if keep is not None:
-        typer.echo(f"kept as recording “{keep}”")
+    if given.keep is not None:
+        typer.echo(f"kept as recording “{given.keep}”")
     typer.echo(CAUTION)
     return report
 

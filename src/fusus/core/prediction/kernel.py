@@ -8,27 +8,12 @@ Gelb (ed.), Applied Optimal Estimation, 1974, ch. 7: covariance of a suboptimal 
 
 Arrays, where a function does not say otherwise (shape, unit, frame):
 
-    rot_mid : (N, 3, 3) 1, b to n
-    rot_end : (N, 3, 3) 1, b to n
-    force_n : (N, 3) m/s^2, n
-    arms : (N, 6) m and m/s, n
-    due : (N, 15) bool, any
-    place : (S,) places, any
-    profiles : (N, S) any, any
-    pf : (16, 16) of the errors, n
-    pt : (16, 16) of the errors, n
-    q_filter : (N, 16) any, n
-    q_true : (N, 16) any, n
-    r_filter : (N, 15) any, n
-    r_true : (N, 15) any, n
-    kinds : (S,) numbers, any
-    tables : (S, ...) any, any
-    ranges : (15, 2) places, any
-    direct : (N, 15, D) any, n
-    gains : (N, 15, 16) any, n
-    claimed : (N, 16) of the errors, n
-    true : (N, 16) of the errors, n
+    profiles : (C,) any, any
+    shows : (2,) places, any
+    direct : (D,) any, n
 """
+
+from typing import NamedTuple
 
 import numpy as np
 
@@ -50,6 +35,50 @@ SHOWS = (
 )
 # Columns of the outputs: nine variances, then the covariances of north and east in position and in attitude.
 OUTPUTS = 11
+
+
+class Track(NamedTuple):
+    """A mission in N steps of ``dt`` s: attitudes (N, 3, 3) b to n in the middle and at the end of each step, specific force (N, 3)
+    m/s^2 n, the antenna's offset and what turning makes of it (N, 6) m and m/s n, which measurements are due (N, 15), the place
+    (cos and sin of declination, tan of dip, gravity, field), and the profiles (N, C) by which sources act."""
+
+    dt: float
+    rot_mid: Array
+    rot_end: Array
+    force_n: Array
+    arms: Array
+    due: ByteArray
+    place: Array
+    profiles: Array
+
+
+class Model(NamedTuple):
+    """What a filter holds for so, or what is so: covariance at the start (16, 16), noise densities (5,), variances of the
+    measurements (N, 15)."""
+
+    p: Array
+    q: Array
+    r: Array
+
+
+class Sources(NamedTuple):
+    """Scalar sources that the filter does not know: kind, axis and profile column of each (J, 3), in the order of ``SHOWS``; how many of
+    them act on rates and forces; variance at the start, ρ and drive of a step (J, 3); which of them show in each measurement itself
+    (15, 2), and how much of a unit of each (N, 15, D)."""
+
+    kinds: IntArray
+    inertial: int
+    tables: Array
+    ranges: IntArray
+    direct: Array
+
+
+class Results(NamedTuple):
+    """Where a run writes: the filter's gains (N, 15, 16), claimed and true variances (N, 11)."""
+
+    gains: Array
+    claimed: Array
+    true: Array
 
 
 @kernel
@@ -175,15 +204,13 @@ def _row(m: int, rot: Array, arm_n: Array, arm_vel_n: Array, place: Array, h: Ar
 
 
 @kernel
-def _drive(
-    p: Array, g: Array, row: Array, v: Array, tables: Array, kinds: IntArray, profiles: Array, rot: Array, dt: float,
-    inertial: int,
-) -> None:  # fmt: skip
+def _drive(p: Array, g: Array, row: Array, v: Array, sources: Sources, profiles: Array, rot: Array, dt: float) -> None:
     """Let the sources act over a step, ``p`` (16, 16 + J) being [ΦPΦᵀ, ΦC]: P += ΦC Gᵀ + G CᵀΦᵀ + G V Gᵀ; C <- (ΦC + G V) ρ.
 
     Only the first ``inertial`` sources act on rates and forces; the others show in measurements alone.
     """
-    for j in range(inertial):
+    kinds, tables = sources.kinds, sources.tables
+    for j in range(sources.inertial):
         u, axis = profiles[kinds[j, 2]] * dt, kinds[j, 1]
         first, size = (6, 3) if kinds[j, 0] == RATE else (0, 6)
         for a in range(size):
@@ -235,13 +262,12 @@ def _gain(pf: Array, h: Array, r: float, k: Array) -> None:
 
 
 @kernel
-def _judge_update(
-    p: Array, v: Array, direct: Array, first: int, last: int, h: Array, r: float, k: Array, a: Array
-) -> None:
+def _judge_update(p: Array, v: Array, direct: Array, shows: IntArray, h: Array, r: float, k: Array, a: Array) -> None:
     """Take one measurement with a given gain into the truth: P <- P - K aᵀ - a Kᵀ + K S Kᵀ, C <- C - K b.
 
-    ``a`` becomes [E[e r], E[s r]] of the residual r; sources ``first`` to ``last`` show in it themselves.
+    ``a`` becomes [E[e r], E[s r]] of the residual r; sources ``shows[0]`` to ``shows[1]`` show in it themselves.
     """
+    first, last = shows[0], shows[1]
     n, states = p.shape[1], k.shape[0]
     for j in range(n):
         a[j] = 0.0
@@ -280,68 +306,40 @@ def _write(p: Array, out: Array) -> None:
 
 @kernel
 def run(
-    dt: float,
-    rot_mid: Array,
-    rot_end: Array,
-    force_n: Array,
-    arms: Array,
-    due: ByteArray,
-    place: Array,
-    profiles: Array,
-    pf: Array,
-    pt: Array,
-    q_filter: Array,
-    q_true: Array,
-    r_filter: Array,
-    r_true: Array,
-    kinds: IntArray,
-    tables: Array,
-    ranges: IntArray,
-    direct: Array,
-    gains: Array,
-    designs: bool,
-    keeps: bool,
-    claimed: Array,
-    true: Array,
+    track: Track, filters: Model, truth: Model, sources: Sources, results: Results, designs: bool, keeps: bool
 ) -> None:
-    """Run along a mission of N steps, writing claimed and true variances (N, 11).
+    """Run along a mission of N steps, writing claimed and true variances (N, 11) into the results.
 
-    ``arms`` (N, 6): the antenna's offset and what turning makes of it, m and m/s, north-east-down. ``kinds`` (J, 3):
-    kind, axis, profile column of each source, in the order of ``SHOWS``; ``tables`` (J, 3): variance at the start, ρ of a
-    step, drive of a step; ``ranges`` (15, 2): which sources show in a measurement itself, and ``direct`` (N, 15, D) how
-    much of a unit of each.
-    With ``designs`` the gains are those of the filter, kept in ``gains`` (N, 15, 16) if ``keeps``; else they are taken
-    from there.
+    With ``designs`` the gains are those of the filter, kept in the results if ``keeps``; else they are taken from there.
     """
-    n, sources = rot_mid.shape[0], kinds.shape[0]
-    inertial = 0
-    while inertial < sources and kinds[inertial, 0] <= FORCE:
-        inertial += 1
+    n, count, dt = track.rot_mid.shape[0], sources.kinds.shape[0], track.dt
     a1, b1, c2 = np.empty((3, 3)), np.empty((3, 3)), np.empty((3, 3))
-    p, v = np.zeros((STATES, STATES + sources)), tables[:, 0].copy()
-    p[:, :STATES] = pt
-    h, k, a, g, row = np.zeros(STATES), np.zeros(STATES), np.zeros(STATES + sources), np.zeros(6), np.zeros(STATES)
+    p, v = np.zeros((STATES, STATES + count)), sources.tables[:, 0].copy()
+    pf = filters.p.copy()
+    p[:, :STATES] = truth.p
+    h, k, a, g, row = np.zeros(STATES), np.zeros(STATES), np.zeros(STATES + count), np.zeros(6), np.zeros(STATES)
     for t in range(n):
-        _blocks(rot_mid[t], force_n[t], dt, a1, b1, c2)
+        rot, arms = track.rot_end[t], track.arms[t]
+        _blocks(track.rot_mid[t], track.force_n[t], dt, a1, b1, c2)
         if designs:
             _advance(pf, a1, b1, c2, dt)
-            _add_noise(pf, q_filter, dt)
+            _add_noise(pf, filters.q, dt)
         _advance(p, a1, b1, c2, dt)
-        _add_noise(p, q_true, dt)
-        _drive(p, g, row, v, tables, kinds, profiles[t], rot_mid[t], dt, inertial)
+        _add_noise(p, truth.q, dt)
+        _drive(p, g, row, v, sources, track.profiles[t], track.rot_mid[t], dt)
         for m in range(MEASUREMENTS):
-            if due[t, m] == 0:
+            if track.due[t, m] == 0:
                 continue
-            _row(m, rot_end[t], arms[t, 0:3], arms[t, 3:6], place, h)
+            _row(m, rot, arms[0:3], arms[3:6], track.place, h)
             if designs:
-                _gain(pf, h, r_filter[t, m], k)
+                _gain(pf, h, filters.r[t, m], k)
                 if keeps:
                     for i in range(STATES):
-                        gains[t, m, i] = k[i]
+                        results.gains[t, m, i] = k[i]
             else:
                 for i in range(STATES):
-                    k[i] = gains[t, m, i]
-            _judge_update(p, v, direct[t, m], ranges[m, 0], ranges[m, 1], h, r_true[t, m], k, a)
-        _write(p, true[t])
+                    k[i] = results.gains[t, m, i]
+            _judge_update(p, v, sources.direct[t, m], sources.ranges[m], h, truth.r[t, m], k, a)
+        _write(p, results.true[t])
         if designs:
-            _write(pf, claimed[t])
+            _write(pf, results.claimed[t])

@@ -102,11 +102,19 @@ class Recursion:
         true = np.zeros((len(c.t_s), kernel.OUTPUTS))
         arm = self.suite.gnss.lever_arm_b_m if self.suite.gnss else (0.0, 0.0, 0.0)
         ranges, direct = self._tables.of_sources(d.sources)
+        kinds = d.kinds()
+        inertial = int((kinds[:, 0] <= kernel.FORCE).sum())
         kernel.run(
-            c.step_s, c.rot_mid, c.rot_end, c.force_n, self._tables.of_arm(arm), d.due, c.place, c.profiles,
-            d.p_filter.copy(), d.p_true.copy(), d.q_filter, d.q_true, d.r_filter, d.r_true, d.kinds(), d.tables(c.step_s), ranges,
-            direct, self.gains, designs, self._keeps, self.claimed, true,
-        )  # fmt: skip
+            kernel.Track(
+                c.step_s, c.rot_mid, c.rot_end, c.force_n, self._tables.of_arm(arm), d.due, c.place, c.profiles
+            ),
+            kernel.Model(d.p_filter, d.q_filter, d.r_filter),
+            kernel.Model(d.p_true, d.q_true, d.r_true),
+            kernel.Sources(kinds, inertial, d.tables(c.step_s), ranges, direct),
+            kernel.Results(self.gains, self.claimed, true),
+            designs,
+            self._keeps,
+        )
         return true
 
     def spread(self) -> Spread:

@@ -36,6 +36,19 @@ class Flights:
     findings: tuple[Finding, ...]
 
 
+@dataclass(frozen=True, slots=True)
+class Conditions:
+    """What flights go under: the estimator that is flown on (None: the project's), whether a calibration is due, and a trouble made
+    on purpose."""
+
+    estimator: str | None = None
+    calibration_due: bool = False
+    trouble: str | None = None
+
+
+USUAL = Conditions()
+
+
 def simulate_flights(
     project: Project,
     scenario: str,
@@ -43,12 +56,13 @@ def simulate_flights(
     runs: int,
     progress: Progress | None = None,
     scheduler: str | None = None,
-    estimator: str | None = None,
-    calibration_due: bool = False,
-    trouble: str | None = None,
+    conditions: Conditions = USUAL,
 ) -> Flights:
     """Return flights of a scenario; the first seed's craft is the drawing, the others differ as parts do. KeyError as in the tasks."""
-    tasks = with_first_as_drawn(flight_tasks(project, scenario, seed, runs, estimator, False, calibration_due, trouble))
+    c = conditions
+    tasks = with_first_as_drawn(
+        flight_tasks(project, scenario, seed, runs, c.estimator, False, c.calibration_due, c.trouble)
+    )
     first = fly_task(tasks[0])
     began = time.perf_counter()
     with workers(scheduler, runs) as pool:

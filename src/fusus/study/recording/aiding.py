@@ -1,6 +1,7 @@
 """A recording's fixes, pressures and distances as the core takes them, in the project's frame."""
 
 from pathlib import Path
+from typing import NamedTuple
 
 import numpy as np
 
@@ -22,11 +23,20 @@ def home_of(project: Project, info: RecordingInfo) -> Place | None:
     return project.brief.place or info.place
 
 
+class Inertial(NamedTuple):
+    """Times (N,) s, rates (N, 3) rad/s and specific forces (N, 3) m/s^2 of a recording, body axes."""
+
+    t_s: Array
+    gyro_b: Array
+    acc_b: Array
+
+
 def aiding_of(
-    folder: Path, project: Project, info: RecordingInfo, t_s: Array, gyro_b: Array, acc_b: Array, mag: tuple[Array, Array] | None,
-    use_barometer: bool, use_gnss: bool, problems: list[Problem],
+    folder: Path, project: Project, info: RecordingInfo, inertial: Inertial, mag: tuple[Array, Array] | None, use_barometer: bool,
+    use_gnss: bool, problems: list[Problem],
 ) -> Aiding:  # fmt: skip
     """Return what a recording holds beside its inertial samples; what cannot be used is told in ``problems``."""
+    t_s, gyro_b, acc_b = inertial
     rest = rest_at_start(gyro_b, acc_b, t_s)
     known = known_of(
         gyro_b,

@@ -17,7 +17,7 @@ from fusus.logs.recording import load_stream
 from fusus.project.records import Project
 from fusus.study.brief.site import site_of
 from fusus.study.recording.accelerometer_filter import acc_filters_of
-from fusus.study.recording.aiding import aiding_of
+from fusus.study.recording.aiding import Inertial, aiding_of
 from fusus.study.recording.corrections import corrections_for, current_at, temperature_of
 from fusus.study.recording.references import reference_of
 
@@ -60,7 +60,7 @@ def load(
         gyro, acc = corrections.gyro(gyro, warm), corrections.acc(acc, warm)
         if seen is not None:
             seen = (seen[0], corrections.mag(seen[1], current_at(folder, recording, seen[0])))
-    aiding = aiding_of(folder, project, info, t, gyro, acc, seen, use_barometer, use_gnss, problems)
+    aiding = aiding_of(folder, project, info, Inertial(t, gyro, acc), seen, use_barometer, use_gnss, problems)
     mag_t, mag_b = seen or (None, None)
     given = filter_accelerometer(acc_filters_of(project.loops), estimator_input(t, gyro, acc, mag_t, mag_b, aiding))
     reference, reference_is = reference_of(folder, project, info, t, gyro, acc)
