@@ -30,6 +30,8 @@ def builds_are_shared():
     truly = compiler.build
 
     def build(folder, sources, program, options, libraries=("-lm",)):
+        if "-fcallgraph-info=su" in options:  # the compiler's call graphs are looked for beside the program
+            return truly(folder, sources, program, options, libraries)
         digest = hashlib.sha256(repr((compiler.find_compiler(), sources, program, options, libraries)).encode())
         for path in sorted(folder.glob("*.[ch]")):
             digest.update(path.name.encode() + path.read_bytes())

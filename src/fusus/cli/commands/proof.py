@@ -47,6 +47,13 @@ class ReferenceOptions:
     remove: Annotated[bool, typer.Option("--remove", help="Go back to what the recording holds itself.")] = False
     as_json: JsonFlag = False
 
+    @property
+    def says_something(self) -> bool:
+        """Whether anything is declared, not only shown."""
+        sigmas = (self.tilt_sigma, self.heading_sigma, self.place_sigma, self.height_sigma, self.speed_sigma)
+        words = (self.kind, self.at, self.points, self.other, self.axes, self.align)
+        return any(words) or any(v is not None for v in (self.note, self.offset, self.ppm, *sigmas))
+
 
 @taking(ReferenceOptions)
 def reference(given: ReferenceOptions) -> None:
@@ -56,7 +63,6 @@ def reference(given: ReferenceOptions) -> None:
         from fusus.project import book
         from fusus.project.commands import DeclareReference
         from fusus.project.document import Document
-        from fusus.project.references import AXES, KINDS, DeclaredReference, read_points
         from fusus.study.proof.referencing import aligned, declared_report
 
         load_info(given.project, given.recording)
@@ -66,62 +72,14 @@ def reference(given: ReferenceOptions) -> None:
             if given.remove:
                 _refuse_read_only(document, given.as_json)
                 document.do(DeclareReference(given.recording, None))
-            elif (
-                given.kind
-                or given.at
-                or given.points
-                or given.other
-                or given.axes
-                or given.align
-                or given.note is not None
-                or any(
-                    v is not None
-                    for v in (
-                        given.offset,
-                        given.ppm,
-                        given.tilt_sigma,
-                        given.heading_sigma,
-                        given.place_sigma,
-                        given.height_sigma,
-                        given.speed_sigma,
-                    )
-                )
-            ):
+            elif given.says_something:
                 _refuse_read_only(document, given.as_json)
-                base = (
-                    before
-                    if before is not None and given.kind in (None, before.kind)
-                    else DeclaredReference(recording=given.recording)
-                )
-                chosen = given.kind or ("track" if given.other and before is None else base.kind)
-                for value, known, name in ((chosen, KINDS, "--kind"), (given.axes or "ned-frd", AXES, "--axes")):
-                    if value not in known:
-                        refuse(f"{name} {value} is none of {', '.join(known)}.", given.as_json)
-                text = "\n".join(
-                    [
-                        *(given.at or []),
-                        given.points.read_text(encoding="utf-8-sig") if given.points is not None else "",
-                    ]
-                )
-                sigmas = {
-                    "tilt": given.tilt_sigma and math.radians(given.tilt_sigma),
-                    "heading": given.heading_sigma and math.radians(given.heading_sigma),
-                    "position": given.place_sigma, "height": given.height_sigma, "velocity": given.speed_sigma,
-                }  # fmt: skip
-                update: dict[str, Any] = {
-                    "kind": chosen, "points": read_points(text, chosen) if text.strip() else None, "other": given.other, "axes": given.axes,
-                    "clock_offset_s": given.offset, "clock_ppm": given.ppm, "note": given.note,
-                    "sigmas": base.sigmas | {k: v for k, v in sigmas.items() if v is not None},
-                }  # fmt: skip
-                made = DeclaredReference.model_validate(
-                    base.model_dump() | {k: v for k, v in update.items() if v is not None}
-                )
+                made = _declared(given, before)
                 if given.align:
                     made = aligned(given.project, document.project, made)
                 command = DeclareReference(given.recording, made)
-                declared_report(
-                    given.project, command.apply(document.project), given.recording
-                )  # what cannot be used is not kept
+                # What cannot be used is not kept.
+                declared_report(given.project, command.apply(document.project), given.recording)
                 document.do(command)
                 book.note(given.project, "reference declared", recording=given.recording, kind=made.kind)
             report = declared_report(given.project, document.project, given.recording)
@@ -133,17 +91,46 @@ def reference(given: ReferenceOptions) -> None:
             document.close()
         if given.as_json:
             print_json(report)
-            return
-        typer.echo(f"“{given.recording}” is held against: {report['reference'] or 'nothing'}")
-        for p in report["points"]:
-            typer.echo(f"  {p}")
-        for name, value in report["sigmas"].items():
-            typer.echo(f"  one sigma of its {name}: {value:.3g}")
-        c = report["clock"]
-        if c["offset_s"] or c["ppm"]:
-            typer.echo(f"  clock: {c['offset_s'] * 1000:+.1f} ms, {c['ppm']:+.1f} ppm")
-        if report["covers_s"] is not None:
-            typer.echo(f"  covers {report['covers_s'][0]:.1f} to {report['covers_s'][1]:.1f} s of the recording")
+        else:
+            _tell_reference(given.recording, report)
+
+
+def _declared(given: ReferenceOptions, before: Any) -> Any:
+    """Return the reference that the options declare, on top of the one ``before``; ValueError and OSError say what is wrong."""
+    from fusus.project.references import AXES, KINDS, DeclaredReference, read_points
+
+    same = before is not None and given.kind in (None, before.kind)
+    base = before if same else DeclaredReference(recording=given.recording)
+    chosen = given.kind or ("track" if given.other and before is None else base.kind)
+    for value, known, name in ((chosen, KINDS, "--kind"), (given.axes or "ned-frd", AXES, "--axes")):
+        if value not in known:
+            refuse(f"{name} {value} is none of {', '.join(known)}.", given.as_json)
+    from_file = given.points.read_text(encoding="utf-8-sig") if given.points is not None else ""
+    text = "\n".join([*(given.at or []), from_file])
+    sigmas = {
+        "tilt": given.tilt_sigma and math.radians(given.tilt_sigma),
+        "heading": given.heading_sigma and math.radians(given.heading_sigma),
+        "position": given.place_sigma, "height": given.height_sigma, "velocity": given.speed_sigma,
+    }  # fmt: skip
+    update: dict[str, Any] = {
+        "kind": chosen, "points": read_points(text, chosen) if text.strip() else None, "other": given.other, "axes": given.axes,
+        "clock_offset_s": given.offset, "clock_ppm": given.ppm, "note": given.note,
+        "sigmas": base.sigmas | {k: v for k, v in sigmas.items() if v is not None},
+    }  # fmt: skip
+    return DeclaredReference.model_validate(base.model_dump() | {k: v for k, v in update.items() if v is not None})
+
+
+def _tell_reference(recording: str, report: dict[str, Any]) -> None:
+    typer.echo(f"“{recording}” is held against: {report['reference'] or 'nothing'}")
+    for p in report["points"]:
+        typer.echo(f"  {p}")
+    for name, value in report["sigmas"].items():
+        typer.echo(f"  one sigma of its {name}: {value:.3g}")
+    c = report["clock"]
+    if c["offset_s"] or c["ppm"]:
+        typer.echo(f"  clock: {c['offset_s'] * 1000:+.1f} ms, {c['ppm']:+.1f} ppm")
+    if report["covers_s"] is not None:
+        typer.echo(f"  covers {report['covers_s'][0]:.1f} to {report['covers_s'][1]:.1f} s of the recording")
 
 
 def _refuse_read_only(document: Any, as_json: bool) -> None:

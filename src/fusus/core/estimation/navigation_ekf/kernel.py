@@ -252,27 +252,26 @@ def keep(m: Memory, p: Array, n: int, key_x: Array, key_p: Array) -> None:
 
 
 @kernel
+def fuse_standing(c: Coefficients, m: Memory, p: Array, n: int, rows: Array, t: float, play: float) -> int:
+    """Take rest and level in where they are due by now or in ``play`` s; return 1 where the state has changed."""
+    changed = 0
+    if m.rest_s + play >= EVERY_S:
+        apply_process_noise(c, m, p)
+        fuse_rest(c, m, p, n, rows, t)
+        changed = 1
+    if m.level_s + play >= LEVEL_EVERY_S:
+        apply_process_noise(c, m, p)
+        if fuse_level(c, m, p, n, rows, t) == 1:
+            changed = 1
+    return changed
+
+
+@kernel
 def advance_all(
-    c: Coefficients,
-    s: State,
-    t: Array,
-    dt: Array,
-    gyro: Array,
-    acc: Array,
-    known: ByteArray,
-    gnss: Array,
-    baro: Array,
-    mag: Array,
-    ranges: Array,
-    motion: Array,
-    flags: ByteArray,
-    key_every: int,
-    key_x: Array,
-    key_p: Array,
-    rows: Array,
-    first: int,
-    last: int,
-) -> None:
+    c: Coefficients, s: State, t: Array, dt: Array, gyro: Array, acc: Array, known: ByteArray, gnss: Array, baro: Array,
+    mag: Array, ranges: Array, motion: Array, flags: ByteArray, key_every: int, key_x: Array, key_p: Array,
+    rows: Array, first: int, last: int,
+) -> None:  # fmt: skip
     """Take the samples from ``first`` to ``last`` in.
 
     ``motion`` (N, 10) gets position, velocity and attitude; every ``key_every`` samples of the whole recording ``key_x``
@@ -283,27 +282,16 @@ def advance_all(
     """
     m, p, history, n = s.m, s.p, s.history, s.n
     due = next_due(m, gnss, baro, mag, ranges)
-    px, py, pz, vx, vy, vz = m.position[0], m.position[1], m.position[2], m.velocity[0], m.velocity[1], m.velocity[2]
+    px, py, pz = m.position[0], m.position[1], m.position[2]
+    vx, vy, vz = m.velocity[0], m.velocity[1], m.velocity[2]
     w, x, y, z = m.attitude[0], m.attitude[1], m.attitude[2], m.attitude[3]
-    bgx, bgy, bgz, bax, bay, baz = (
-        m.gyro_bias[0],
-        m.gyro_bias[1],
-        m.gyro_bias[2],
-        m.acc_bias[0],
-        m.acc_bias[1],
-        m.acc_bias[2],
-    )
+    bgx, bgy, bgz = m.gyro_bias[0], m.gyro_bias[1], m.gyro_bias[2]
+    bax, bay, baz = m.acc_bias[0], m.acc_bias[1], m.acc_bias[2]
     sum_t, count = m.group_s, m.group_count
     sn, se, sd = m.group_force[0], m.group_force[1], m.group_force[2]
     tx, ty, tz = m.group_turn[0], m.group_turn[1], m.group_turn[2]
-    lax, lay, laz, lgx, lgy, lgz = (
-        m.last_acc[0],
-        m.last_acc[1],
-        m.last_acc[2],
-        m.last_gyro[0],
-        m.last_gyro[1],
-        m.last_gyro[2],
-    )
+    lax, lay, laz = m.last_acc[0], m.last_acc[1], m.last_acc[2]
+    lgx, lgy, lgz = m.last_gyro[0], m.last_gyro[1], m.last_gyro[2]
     g = c.gravity_m_s2
     at = m.next_sample
     resting = m.rest_s >= 0.0
@@ -328,14 +316,8 @@ def advance_all(
         if h > GAP_S:
             flag |= GAP
         if count >= c.every or due <= t[i] or h > GAP_S:
-            m.position[0], m.position[1], m.position[2], m.velocity[0], m.velocity[1], m.velocity[2] = (
-                px,
-                py,
-                pz,
-                vx,
-                vy,
-                vz,
-            )
+            m.position[0], m.position[1], m.position[2] = px, py, pz
+            m.velocity[0], m.velocity[1], m.velocity[2] = vx, vy, vz
             m.attitude[0], m.attitude[1], m.attitude[2], m.attitude[3] = w, x, y, z
             m.group_s, m.group_count, m.group_force[0], m.group_force[1], m.group_force[2] = sum_t, count, sn, se, sd
             m.group_turn[0], m.group_turn[1], m.group_turn[2] = tx, ty, tz
@@ -344,51 +326,25 @@ def advance_all(
             propagate_group(c, m, p, n, history, t[i])
             sum_t, count, sn, se, sd, tx, ty, tz = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
             # Half a sample of play (not of a gap): rounding must not move what is taken in by a group.
-            play = 0.5 * min(h, STEP_S)
-            rested = m.rest_s + play >= EVERY_S
-            if rested:
-                apply_process_noise(c, m, p)
-                fuse_rest(c, m, p, n, rows, t[i])
-            if m.level_s + play >= LEVEL_EVERY_S:
-                apply_process_noise(c, m, p)
-                if fuse_level(c, m, p, n, rows, t[i]) == 1:
-                    rested = True
+            rested = fuse_standing(c, m, p, n, rows, t[i], 0.5 * min(h, STEP_S))
             if due <= t[i]:
                 apply_process_noise(c, m, p)
                 flag |= fuse_due(c, m, p, n, history, t[i], gnss, baro, mag, ranges, rows)
                 due = next_due(m, gnss, baro, mag, ranges)
-                rested = True
-            if rested:
-                px, py, pz, vx, vy, vz = (
-                    m.position[0],
-                    m.position[1],
-                    m.position[2],
-                    m.velocity[0],
-                    m.velocity[1],
-                    m.velocity[2],
-                )
+                rested = 1
+            if rested == 1:
+                px, py, pz = m.position[0], m.position[1], m.position[2]
+                vx, vy, vz = m.velocity[0], m.velocity[1], m.velocity[2]
                 w, x, y, z = m.attitude[0], m.attitude[1], m.attitude[2], m.attitude[3]
-                bgx, bgy, bgz, bax, bay, baz = (
-                    m.gyro_bias[0],
-                    m.gyro_bias[1],
-                    m.gyro_bias[2],
-                    m.acc_bias[0],
-                    m.acc_bias[1],
-                    m.acc_bias[2],
-                )
+                bgx, bgy, bgz = m.gyro_bias[0], m.gyro_bias[1], m.gyro_bias[2]
+                bax, bay, baz = m.acc_bias[0], m.acc_bias[1], m.acc_bias[2]
         lax, lay, laz, lgx, lgy, lgz = ax, ay, az, gx, gy, gz
         motion[i, 0], motion[i, 1], motion[i, 2], motion[i, 3], motion[i, 4], motion[i, 5] = px, py, pz, vx, vy, vz
         motion[i, 6], motion[i, 7], motion[i, 8], motion[i, 9] = w, x, y, z
         flags[i] = flag
         if at % key_every == 0:
-            m.position[0], m.position[1], m.position[2], m.velocity[0], m.velocity[1], m.velocity[2] = (
-                px,
-                py,
-                pz,
-                vx,
-                vy,
-                vz,
-            )
+            m.position[0], m.position[1], m.position[2] = px, py, pz
+            m.velocity[0], m.velocity[1], m.velocity[2] = vx, vy, vz
             m.attitude[0], m.attitude[1], m.attitude[2], m.attitude[3] = w, x, y, z
             keep(m, p, n, key_x[at // key_every], key_p[at // key_every])
         at += 1
@@ -396,12 +352,6 @@ def advance_all(
     m.attitude[0], m.attitude[1], m.attitude[2], m.attitude[3] = w, x, y, z
     m.group_s, m.group_count, m.group_force[0], m.group_force[1], m.group_force[2] = sum_t, count, sn, se, sd
     m.group_turn[0], m.group_turn[1], m.group_turn[2] = tx, ty, tz
-    m.last_acc[0], m.last_acc[1], m.last_acc[2], m.last_gyro[0], m.last_gyro[1], m.last_gyro[2] = (
-        lax,
-        lay,
-        laz,
-        lgx,
-        lgy,
-        lgz,
-    )
+    m.last_acc[0], m.last_acc[1], m.last_acc[2] = lax, lay, laz
+    m.last_gyro[0], m.last_gyro[1], m.last_gyro[2] = lgx, lgy, lgz
     m.next_sample = at
