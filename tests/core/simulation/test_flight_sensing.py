@@ -61,10 +61,10 @@ def test_a_triad_reads_what_its_model_says():
     )
     size = shake * sensors.gyro.shakes
     raw = errors.matrix @ (u + errors.g_matrix @ f) + added + size + suite.gyro.vibration_rectification * size**2
-    x, y, z, clipped = read_triad(sensors.gyro, *u, *f, *added, *shake)
+    x, y, z, clipped = read_triad(sensors.gyro, *(tuple(v) for v in (u, f, added, shake)))
     np.testing.assert_allclose((x, y, z), quantise(raw, suite.gyro.full_scale, suite.gyro.bits), atol=1e-12)
     assert not clipped
-    *_, clipped = read_triad(sensors.gyro, 1e3, 0.0, 0.0, *f, *added, *shake)
+    *_, clipped = read_triad(sensors.gyro, (1e3, 0.0, 0.0), *(tuple(v) for v in (f, added, shake)))
     assert clipped
 
 
@@ -93,7 +93,7 @@ def test_the_field_is_earths_and_steels_turned_and_disturbed():
     steel = Disturbance(3.0, -2.0, 4.0, 2.0, (10.0, 0.0, 5.0))
     sensors = drawn(around=Conditions(steel=(steel,)))
     o, r, m = sensors.slow, sensors.readings, motion()
-    read_field(o, r, 7, *m[:3], *Q, 12.0)
+    read_field(o, r, 7, m, 12.0)
     away2 = 1.0**2  # a metre over it
     field = np.array(SITE.field.vector_ut) + np.array(steel.field_ut) / (1 + away2 / 4.0) ** 1.5
     truth = o.soft @ TURN.inv().apply(field) + o.hard + 12.0 * o.motor + o.mag_noise[7]

@@ -5,9 +5,9 @@ import math
 import numpy as np
 import pytest
 
-from fusus.core.control.cascade import HEIGHT, LEVEL, PLACE
+from fusus.core.control.cascade import HEIGHT, LEVEL, PLACE, Setpoint
 from fusus.core.simulation.flight import groups
-from fusus.core.simulation.flight.watching import is_quiet, note, start_or_stop, watch_ground
+from fusus.core.simulation.flight.watching import Sinking, Turned, is_quiet, note, start_or_stop, watch_ground
 from fusus.core.vehicle.arming import words
 from fusus.core.vehicle.body import body_of
 
@@ -29,15 +29,15 @@ class Watched:
         return [(int(n), d) for n, _, d in self.events if not math.isnan(n)]
 
     def switch(self, on, mode=HEIGHT, throttle=0.0, tilt_deg=0.0, rate=0.0, knows=True, rules=RULES):
-        start_or_stop(
-            rules, self.mem, self.events, mode, throttle, on, math.cos(math.radians(tilt_deg)), rate, knows, 1.0
-        )
+        setpoint = Setpoint(mode, 0.0, 0.0, 0.0, throttle, *[0.0] * 7)
+        turned = Turned(math.cos(math.radians(tilt_deg)), rate, knows)
+        start_or_stop(rules, self.mem, self.events, setpoint, on, turned, 1.0)
         return self.told()
 
     def at(self, height=0.0, sinks=0.0, tilt_deg=0.0, thrust=0.0, sinking=False, dt=0.01):
         half = math.radians(tilt_deg) / 2
         m = (0.0, 0.0, -height, 0.0, 0.0, sinks, math.cos(half), math.sin(half), 0.0, 0.0, 0.0, 0.0, 0.0)
-        watch_ground(BODY, RULES, self.mem, self.events, m, thrust, sinking, -sinks, dt, 2.0)
+        watch_ground(BODY, RULES, self.mem, self.events, m, Sinking(sinking, -sinks, thrust), dt, 2.0)
         return self.told()
 
 

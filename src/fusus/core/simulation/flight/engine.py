@@ -1,11 +1,9 @@
 """The compiled flight: body, motors, battery, wind and ground; sensors, estimator, cascade and mixer, with the loop's own delays."""
 
 import math
-from typing import Any
 
 from fusus.core._jit import kernel
 from fusus.core.estimation.altitude.kernel import advance_all as advance_altitude
-from fusus.core.estimation.attitude_math import State as AttitudeState
 from fusus.core.estimation.navigation_ekf.kernel import advance_all as advance_navigation
 from fusus.core.simulation.flight.groups import (
     AMPS,
@@ -20,9 +18,13 @@ from fusus.core.simulation.flight.groups import (
     Estimators,
     Log,
     Memory,
+    Moment,
+    Stretch,
     World,
 )
 from fusus.core.simulation.flight.loop import (
+    Felt,
+    Steps,
     blowing,
     command,
     drain,
@@ -44,34 +46,40 @@ from fusus.core.simulation.flight.loop import (
     with_height,
     work_out,
 )
-from fusus.core.simulation.flight.sensing import Sensors
+from fusus.core.simulation.flight.sensing import Sensors, shaken
 from fusus.core.vehicle.body import is_near
 from fusus.core.vehicle.drive import rotor_wrench
 
 
 @kernel
 def fly(
-    world: World, board: Board, asked: Asked, sensors: Sensors, est: Estimators, log: Log, memory: Memory, kind: int, first: int,
-    last: int, zero_m: float, s1: AttitudeState, s4: Any,
-) -> None:  # fmt: skip
-    """Fly the loops from ``first`` to ``last``.
+    world: World,
+    board: Board,
+    asked: Asked,
+    sensors: Sensors,
+    est: Estimators,
+    log: Log,
+    memory: Memory,
+    stretch: Stretch,
+) -> None:
+    """Fly the loops of a stretch.
 
-    ``zero_m``: where the barometer's zero lies; ``s1``, ``s4``: state of the attitude filter that flies, and of the attitude EKF. The
-    navigation filter takes its samples in groups, as boards do; between them the loops see its strapdown. Arrays are taken apart once.
+    The navigation filter takes its samples in groups, as boards do; between them the loops see its strapdown. Arrays are taken apart once.
     """
+    kind, first, last, zero_m, s1, s4 = stretch
     body, power, charge, cell_v, effect, weak_effect, weak_s, tau_s, wind = world
     dt, parts, delay, c, table, sections, rules, lost_m, idle, acc_sections = board
     rows, rows_hz, extra = asked
     gyro_of, acc_of, gyro_added, acc_added, wander, slow, shaking, readings, acc_filtered = sensors
     gyro, acc, known, fields, heights, _, fixes, ranges = readings
     (
-        c0, s0, key_every, key_x, key_p, nav_rows, c1, c2, c3, c4, c5, alt_x, alt_p, alt_at, alt_m, alt_kx, alt_kp, alt_r, alt_w, up,
+        c0, s0, key_every, key_x, key_p, nav_rows, _, _, _, _, c5, alt_x, alt_p, alt_at, alt_m, alt_kx, alt_kp, alt_r, alt_w, up,
     ) = est  # fmt: skip
     t_all, steps, truth, estimate, flags, wanted, motor_log, power_log, events = log
     mem, speed, cascade_mem, filters, acc_filters, older, newer = memory
     nav, cov = s0.m, s0.p
     h = dt / parts
-    half, late, later = math.exp(-0.5 * h / tau_s), delay // parts, delay % parts
+    late, in_loop = delay // parts, Steps(parts, delay % parts, math.exp(-0.5 * h / tau_s), h)
     next_mag, next_baro = (
         -(-first // slow.mag_every) * slow.mag_every,
         -(-first // slow.baro_every) * slow.baro_every,
@@ -83,18 +91,20 @@ def fly(
     for i in range(first, last):
         t = t_all[i]
         row = min(int(t * rows_hz + 1e-6), rows.shape[0] - 1)
+        now = Moment(i, row, dt, t)
         if t >= weak_s:
             effect = weak_effect
         wn, we, wd, air = blowing(body, wind, row, m[2])
         mean, cubes = turning(speed)
         f = rotor_wrench(effect, speed)
+        shake = shaken(shaking, mem[PHASE] + wander[i], mean)
         s = sense(
-            body, gyro_of, acc_of, shaking, m, f, air, mem[PHASE] + wander[i], mean, i, gyro_added, acc_added, gyro, acc, known, mem[ON] > 0
+            body, gyro_of, acc_of, m, f, air, shake, gyro_added, acc_added, gyro, acc, known, i, mem[ON] > 0
         )  # fmt: skip
         s = filter_sample(acc_sections, acc_filters, acc_filtered, i, s)
         mag_due = i == next_mag
         if mag_due or i == next_baro or i >= other:
-            next_mag, next_baro, other = sense_slow(slow, readings, i, m, mem, wn, we, wd, zero_m, next_mag, next_baro)
+            next_mag, next_baro, other = sense_slow(sensors, i, m, mem, (wn, we, wd), zero_m, next_mag, next_baro)
         keep_truth(truth, i, m)
         if kind == NAVIGATION:
             if i + 1 - taken >= c0.every or i + 1 == last:
@@ -107,7 +117,7 @@ def fly(
             else:
                 b = propagate_estimate(b, bias, s, nav, c0.gravity_m_s2, dt)
         elif kind != NONE:
-            s1, s4 = oriented(kind, c1, c2, c3, c4, s1, s4, s, field_at(fields, i // mag_every, mag_due), dt)
+            s1, s4 = oriented(kind, est, s1, s4, s, field_at(fields, i // mag_every, mag_due), dt)
             b, bias = levelled(kind, s1, s4, s, up, i, c.gravity_m_s2)
             advance_altitude(
                 c5, alt_x, alt_p, alt_at, t_all, steps, up, known, heights, fixes, alt_m, flags, key_every, alt_kx, alt_kp, alt_r, alt_w,
@@ -116,13 +126,13 @@ def fly(
             b = with_height(estimate, i, b, alt_x)
         if kind != NONE:
             work_out(
-                body, rules, c, rows, row, b, bias, s, sections, filters, table, idle, kind, mem, events, cascade_mem, extra, m, motor_log,
-                wanted, i, dt, t,
+                body, rules, c, Felt(b, bias, s, kind != NAVIGATION), m, now, idle, rows, extra, sections, filters, table, mem, cascade_mem,
+                events, motor_log, wanted,
             )  # fmt: skip
-        volts, mem[AMPS] = drain(power, charge, cell_v, cubes, mem, events, power_log, i, dt, t)
+        volts, mem[AMPS] = drain(power, charge, cell_v, cubes, mem, events, power_log, now)
         command(older, newer, motor_log, i - late, volts / (power.cells * power.rated_v), mem[BROKEN] == 0.0)
         # Whether the ground may be touched in this loop.
         near = is_near(body, m[0] + dt * m[3], m[1] + dt * m[4], m[2] + dt * m[5])
-        m = integrate_body(body, m, effect, speed, older, newer, f, air, near, later, parts, half, h)
+        m = integrate_body(body, m, effect, speed, older, newer, f, air, near, in_loop)
         spin_on(mem, spin * mean)
     keep_motion(mem, m)

@@ -21,7 +21,7 @@ class Figures:
     """How a flight ended (in words: "landed", "crashed", "motors refused", "in the air", "stayed on the ground"), why motors refused;
     time in the air s; largest tilt rad; distance from the wanted place, RMS and largest m, horizontally and in height (NaN where no
     place was held); RMS errors of the estimate that was flown on, SI; share of loops in which a motor was full; lowest voltage of the
-    battery, mean current, charge A s; for how long the place was unknown s; how far the wind integrate_body it meanwhile, m."""
+    battery, mean current, charge A s; for how long the place was unknown s; how far the wind carried it meanwhile, m."""
 
     seed: int
     end: str

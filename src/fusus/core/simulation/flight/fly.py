@@ -182,7 +182,8 @@ def fly(
 
     def advance(kind: int, begin: int, end: int, zero_m: float, start: Start) -> navigation.Run | None:
         est, states, run = _estimators(controller, setting.site, start, sensors, t, first)
-        engine.fly(world, board, asked, sensors, est, log, memory, kind, begin, end, zero_m, *states)
+        stretch = groups.Stretch(kind, begin, end, zero_m, *states)
+        engine.fly(world, board, asked, sensors, est, log, memory, stretch)
         return run
 
     advance(groups.NONE, 0, first, 0.0, _level_start())

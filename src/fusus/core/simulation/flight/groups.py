@@ -5,6 +5,7 @@ from typing import Any, NamedTuple
 from fusus.core.arrays import Array
 from fusus.core.control.cascade import Cascade
 from fusus.core.estimation.altitude.kernel import Coefficients as AltitudeCoefficients
+from fusus.core.estimation.attitude_math import State as AttitudeState
 from fusus.core.estimation.navigation_ekf.states import Coefficients as NavigationCoefficients
 from fusus.core.estimation.navigation_ekf.states import State as NavigationState
 from fusus.core.vehicle.body import Body
@@ -143,3 +144,24 @@ class Memory(NamedTuple):
     acc_filters: Array
     older: Array
     newer: Array
+
+
+class Stretch(NamedTuple):
+    """Which loops are flown: the kind of estimator, the first loop and the one behind the last; where the barometer's zero lies m; the
+    states with which the attitude filter that flies, and the attitude EKF, begin."""
+
+    kind: int
+    first: int
+    last: int
+    zero_m: float
+    attitude: AttitudeState
+    attitude_ekf: Any
+
+
+class Moment(NamedTuple):
+    """A loop: its number, its row of the plan, its length and its time s."""
+
+    i: int
+    row: int
+    dt: float
+    t: float

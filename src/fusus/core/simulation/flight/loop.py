@@ -1,16 +1,21 @@
 """One loop of a flight, piece by piece: sense, estimate, work the loops out, drain the battery, move the body.
 
-Each piece becomes a part of the loop that calls it: handing arrays on would cost more than the arithmetic.
+Each piece becomes a part of the loop that calls it: handing arrays on would cost more than the arithmetic. For the same reason some take
+many: figures come in records, but an array taken out of a record in each loop made flights a quarter slower.
 
 Arrays, where a function does not say otherwise (shape, unit, frame):
 
     wind : (R, 3) m/s, n
-    speed : (M,) share of full, any
-    gyro_added : (N, 3) rad/s, b
-    acc_added : (N, 3) m/s^2, b
+    to_gyro : (N, 3) rad/s, b
+    to_acc : (N, 3) m/s^2, b
     gyro : (N, 3) rad/s, b
     acc : (N, 3) m/s^2, b
     known : (N,) 1, any
+    wanted : (N, 5) rad/s, N, mode, b
+    charge : (K,) 1, any
+    cell_v : (K,) V, any
+    effect : (4, M) N and N m, b
+    speed : (M,) share of full, any
     sections : (S, 6) 1, any
     memory : (3, S, 2) any, b
     acc_filtered : (N, 3) m/s^2, b
@@ -28,17 +33,13 @@ Arrays, where a function does not say otherwise (shape, unit, frame):
     cascade_mem : (26,) by the places of cascade, any
     extra : (N, 3) rad/s, b
     motor_log : (N, M) share of full thrust, any
-    wanted : (N, 5) rad/s, N, mode, b
-    charge : (K,) 1, any
-    cell_v : (K,) V, any
     log : (N, 3) V, A, A s, any
     older : (M,) share of full speed, any
     newer : (M,) share of full speed, any
-    effect : (4, M) N and N m, b
 """
 
 import math
-from typing import Any
+from typing import Any, NamedTuple
 
 from fusus.core._jit import contracting_kernel, inlined_kernel, kernel
 from fusus.core.arrays import Array, ByteArray
@@ -66,25 +67,23 @@ from fusus.core.simulation.flight.groups import (
     KNOWS,
     LOST_PLACE,
     MAHONY,
-    NAVIGATION,
     NEXT_FIX,
     NEXT_RANGE,
     ON,
     PHASE,
     TAKEN,
+    Estimators,
+    Moment,
     Rules,
 )
 from fusus.core.simulation.flight.sensing import (
-    Readings,
-    Shaking,
-    SlowSensors,
+    Sensors,
     Triad,
     read_slow_sensors,
     read_triad,
-    shaken,
     to_body,
 )
-from fusus.core.simulation.flight.watching import is_quiet, note, start_or_stop, watch_ground
+from fusus.core.simulation.flight.watching import Sinking, Turned, is_quiet, note, start_or_stop, watch_ground
 from fusus.core.vehicle.body import (
     Body,
     ExternalForces,
@@ -102,6 +101,25 @@ from fusus.core.vehicle.mixer import mix_into
 NEVER = 2**62
 Three = tuple[float, float, float]
 Six = tuple[float, float, float, float, float, float]
+
+
+class Felt(NamedTuple):
+    """What the loops have to go by: the estimate, its gyro bias rad/s, the sample, and whether the filter has no place to lose."""
+
+    estimate: StateEstimate
+    bias: Three
+    sample: Six
+    lacks_place: bool
+
+
+class Steps(NamedTuple):
+    """The steps of the body in a loop: how many, how many of them follow the older command, the motors' decay over half of one, and
+    their length s."""
+
+    parts: int
+    later: int
+    half: float
+    h: float
 
 
 @inlined_kernel
@@ -124,19 +142,19 @@ def turning(speed: Array) -> tuple[float, float]:
 
 @inlined_kernel
 def sense(
-    body: Body, gyro_of: Triad, acc_of: Triad, shaking: Shaking, m: Motion13, f: Wrench, air: ExternalForces, phase: float, mean: float,
-    i: int, gyro_added: Array, acc_added: Array, gyro: Array, acc: Array, known: ByteArray, is_on: bool,
+    body: Body, gyro_of: Triad, acc_of: Triad, m: Motion13, f: Wrench, air: ExternalForces, shake: Three, to_gyro: Array,
+    to_acc: Array, gyro: Array, acc: Array, known: ByteArray, i: int, is_on: bool,
 ) -> Six:  # fmt: skip
     """Read the inertial sensors, write the sample and what is known of it down, and return rate and specific force."""
     acts = on_ground(body, m, air) if is_near(body, m[0], m[1], m[2]) else air
     d = derivative(body, m, f, acts)
     fx, fy, fz = to_body(m[6], m[7], m[8], m[9], d[3], d[4], d[5] - body.gravity_m_s2)
-    sx, sy, sz = shaken(shaking, phase, mean)
+    force = (fx, fy, fz)
     gx, gy, gz, gyro_stops = read_triad(
-        gyro_of, m[10], m[11], m[12], fx, fy, fz, gyro_added[i, 0], gyro_added[i, 1], gyro_added[i, 2], sx, sy, sz
+        gyro_of, (m[10], m[11], m[12]), force, (to_gyro[i, 0], to_gyro[i, 1], to_gyro[i, 2]), shake
     )
     ax, ay, az, acc_stops = read_triad(
-        acc_of, fx, fy, fz, 0.0, 0.0, 0.0, acc_added[i, 0], acc_added[i, 1], acc_added[i, 2], sx, sy, sz
+        acc_of, force, (0.0, 0.0, 0.0), (to_acc[i, 0], to_acc[i, 1], to_acc[i, 2]), shake
     )
     gyro[i, 0], gyro[i, 1], gyro[i, 2], acc[i, 0], acc[i, 1], acc[i, 2] = gx, gy, gz, ax, ay, az
     what = (GYRO_CLIPPED if gyro_stops else 0) | (ACC_CLIPPED if acc_stops else 0)
@@ -168,17 +186,16 @@ def low_passed(sections: Array, memory: Array, is_first: bool, x: float, y: floa
 
 @kernel
 def sense_slow(
-    slow: SlowSensors, readings: Readings, i: int, m: Motion13, mem: Array, wn: float, we: float, wd: float, zero_m: float, next_mag: int,
-    next_baro: int,
-) -> tuple[int, int, int]:  # fmt: skip
+    sensors: Sensors, i: int, m: Motion13, mem: Array, wind: Three, zero_m: float, next_mag: int, next_baro: int
+) -> tuple[int, int, int]:
     """Read the slower sensors that are due; return when magnetometer, barometer, and the next of fixes and distances are due.
 
     Not a part of the loop: it comes a tenth as often, and takes many arrays.
     """
-    blows2 = (m[3] - wn) ** 2 + (m[4] - we) ** 2 + (m[5] - wd) ** 2
-    fix, look = read_slow_sensors(
-        slow, readings, i, m, mem[AMPS], blows2, zero_m, int(mem[NEXT_FIX]), int(mem[NEXT_RANGE])
-    )
+    slow = sensors.slow
+    blows2 = (m[3] - wind[0]) ** 2 + (m[4] - wind[1]) ** 2 + (m[5] - wind[2]) ** 2
+    next_looks = (int(mem[NEXT_FIX]), int(mem[NEXT_RANGE]))
+    fix, look = read_slow_sensors(slow, sensors.readings, i, m, mem[AMPS], blows2, zero_m, next_looks)
     mem[NEXT_FIX], mem[NEXT_RANGE] = fix, look
     next_mag += slow.mag_every if i == next_mag else 0
     next_baro += slow.baro_every if i == next_baro else 0
@@ -260,18 +277,18 @@ def propagate_estimate(b: StateEstimate, bias: Three, s: Six, nav: Memory, gravi
 
 @inlined_kernel
 def oriented(
-    kind: int, c1: Any, c2: Any, c3: Any, c4: Any, s1: AttitudeState, s4: Any, s: Six, field: Three, dt: float
+    kind: int, est: Estimators, s1: AttitudeState, s4: Any, s: Six, field: Three, dt: float
 ) -> tuple[AttitudeState, Any]:
     """Return the states of the attitude filter that flies and of the attitude EKF after a sample; only one moves."""
     mx, my, mz = field
     if kind == COMPLEMENTARY:
-        s1 = advance_complementary(c1, s1, dt, s[0], s[1], s[2], s[3], s[4], s[5], mx, my, mz)
+        s1 = advance_complementary(est.complementary, s1, dt, s[0], s[1], s[2], s[3], s[4], s[5], mx, my, mz)
     elif kind == MAHONY:
-        s1 = advance_mahony(c2, s1, dt, s[0], s[1], s[2], s[3], s[4], s[5], mx, my, mz)
+        s1 = advance_mahony(est.mahony, s1, dt, s[0], s[1], s[2], s[3], s[4], s[5], mx, my, mz)
     elif kind == ATTITUDE_EKF:
-        s4 = advance_ekf(c4, s4, dt, s[0], s[1], s[2], s[3], s[4], s[5], mx, my, mz)
+        s4 = advance_ekf(est.ekf, s4, dt, s[0], s[1], s[2], s[3], s[4], s[5], mx, my, mz)
     else:
-        s1 = advance_madgwick(c3, s1, dt, s[0], s[1], s[2], s[3], s[4], s[5], mx, my, mz)
+        s1 = advance_madgwick(est.madgwick, s1, dt, s[0], s[1], s[2], s[3], s[4], s[5], mx, my, mz)
     return s1, s4
 
 
@@ -301,11 +318,12 @@ def with_height(estimate: Array, i: int, b: StateEstimate, alt_x: Array) -> Stat
 
 @inlined_kernel
 def work_out(
-    body: Body, rules: Rules, c: Cascade, rows: Array, row: int, b: StateEstimate, bias: Three, s: Six, sections: Array,
-    filters: Array, table: Array, idle: float, kind: int, mem: Array, events: Array, cascade_mem: Array, extra: Array, m: Motion13,
-    motor_log: Array, wanted: Array, i: int, dt: float, t: float,
+    body: Body, rules: Rules, c: Cascade, felt: Felt, m: Motion13, now: Moment, idle: float, rows: Array, extra: Array,
+    sections: Array, filters: Array, table: Array, mem: Array, cascade_mem: Array, events: Array, motor_log: Array, wanted: Array,
 ) -> None:  # fmt: skip
     """Work the loops out from estimate and setpoint, and write the motors' commands down."""
+    row, i, dt = now.row, now.i, now.dt
+    b, bias, s = felt.estimate, felt.bias, felt.sample
     setpoint = Setpoint(
         int(rows[row, 0]), rows[row, 2], rows[row, 3], rows[row, 4], rows[row, 5], rows[row, 6], rows[row, 7], rows[row, 8],
         rows[row, 9], rows[row, 10], rows[row, 11], rows[row, 12],
@@ -316,8 +334,7 @@ def work_out(
     on = rows[row, 1] > 0.5
     if mem[BROKEN] == 0.0 and on != (mem[ON] > 0.0):
         rate, cos = math.sqrt(wx * wx + wy * wy + wz * wz), 1.0 - 2.0 * (b.x * b.x + b.y * b.y)
-        has_place = b.knows_place or kind != NAVIGATION
-        start_or_stop(rules, mem, events, setpoint.mode, setpoint.throttle, on, cos, rate, has_place, t)
+        start_or_stop(rules, mem, events, setpoint, on, Turned(cos, rate, b.knows_place or felt.lacks_place), now.t)
     p, q, r, thrust, mode = wanted_rates(c, cascade_mem, setpoint, b, dt)
     if extra.shape[0] > 0:
         p, q, r = p + extra[i, 0], q + extra[i, 1], r + extra[i, 2]
@@ -334,30 +351,22 @@ def work_out(
     sinking = setpoint.vd > 0.0 if setpoint.mode == PATH else setpoint.throttle < 0.4 or cascade_mem[HOMING] > 0.0
     # Calls cost: high up and climbing there is nothing to watch.
     if sinking or mem[FLIES] == 0.0 or is_near(body, m[0], m[1], m[2]):
-        watch_ground(body, rules, mem, events, m, thrust, sinking, b.vd, dt, t)
+        watch_ground(body, rules, mem, events, m, Sinking(sinking, b.vd, thrust), dt, now.t)
     else:
         mem[CALM] = 0.0
 
 
 @inlined_kernel
 def drain(
-    power: Power,
-    charge: Array,
-    cell_v: Array,
-    cubes: float,
-    mem: Array,
-    events: Array,
-    log: Array,
-    i: int,
-    dt: float,
-    t: float,
+    power: Power, charge: Array, cell_v: Array, cubes: float, mem: Array, events: Array, log: Array, now: Moment
 ) -> tuple[float, float]:
     """Take a loop's charge from the battery, write it down, and return voltage and current."""
+    i = now.i
     share = max(1.0 - mem[TAKEN] / power.capacity_as, 0.0)
     volts, amps = drained(power, power.cells * rest_cell_v(charge, cell_v, share), cubes)
-    if mem[TAKEN] < power.capacity_as <= mem[TAKEN] + amps * dt:
-        note(mem, events, EMPTY, t, volts)
-    mem[TAKEN] += amps * dt
+    if mem[TAKEN] < power.capacity_as <= mem[TAKEN] + amps * now.dt:
+        note(mem, events, EMPTY, now.t, volts)
+    mem[TAKEN] += amps * now.dt
     log[i, 0], log[i, 1], log[i, 2] = volts, amps, mem[TAKEN]
     return volts, amps
 
@@ -381,15 +390,16 @@ def spin_on(mem: Array, step: float) -> None:
 @contracting_kernel
 def integrate_body(
     body: Body, m: Motion13, effect: Array, speed: Array, older: Array, newer: Array, f: Wrench, air: ExternalForces, near: bool,
-    later: int, parts: int, half: float, h: float,
+    steps: Steps,
 ) -> Motion13:  # fmt: skip
-    """Return the motion after a loop of ``parts`` steps h; motors follow ``older`` commands for ``later`` steps, then ``newer``."""
-    for j in range(parts):
-        wanted = older if j < later else newer
+    """Return the motion after a loop; motors follow their older commands for ``steps.later`` steps, then the newer ones."""
+    half = steps.half
+    for j in range(steps.parts):
+        wanted = older if j < steps.later else newer
         spun(speed, wanted, half)
         f1 = rotor_wrench(effect, speed)
         spun(speed, wanted, half)
         f2 = rotor_wrench(effect, speed)
-        m = stepped(body, m, f, f1, f2, on_ground(body, m, air) if near else air, h)
+        m = stepped(body, m, f, f1, f2, on_ground(body, m, air) if near else air, steps.h)
         f = f2
     return m

@@ -36,6 +36,7 @@ WANDER_RAD_RTS = 0.45
 ROUNDS = 1.5 * 2.0**52
 
 
+Three = tuple[float, float, float]
 Nine = tuple[float, float, float, float, float, float, float, float, float]
 
 
@@ -242,14 +243,12 @@ def looked_up(table: Array, first: float, step: float, x: float) -> float:
 
 
 @contracting_kernel
-def read_triad(
-    s: Triad, x: float, y: float, z: float, fx: float, fy: float, fz: float, a: float, b: float, c: float,
-    sx: float, sy: float, sz: float,
-) -> tuple[float, float, float, bool]:  # fmt: skip
-    """Return the reading of a true rate or specific force (x, y, z) under a specific force f, with what is added (a, b, c) and the
-    shaking s of unit size; and whether it stands at its stop."""
+def read_triad(s: Triad, true: Three, force: Three, added: Three, shake: Three) -> tuple[float, float, float, bool]:
+    """Return the reading of a true rate or specific force under a specific force, with what is added and the shaking of unit size;
+    and whether it stands at its stop."""
+    (x, y, z), (fx, fy, fz), (a, b, c) = true, force, added
     m, g, k = s.matrix, s.g_matrix, s.shakes
-    sx, sy, sz = sx * k, sy * k, sz * k
+    sx, sy, sz = shake[0] * k, shake[1] * k, shake[2] * k
     x, y, z = (
         m[0] * x + m[1] * y + m[2] * z + g[0] * fx + g[1] * fy + g[2] * fz + a + sx + s.rectifies * sx * sx,
         m[3] * x + m[4] * y + m[5] * z + g[3] * fx + g[4] * fy + g[5] * fz + b + sy + s.rectifies * sy * sy,
@@ -298,16 +297,11 @@ def read_field(
     o: SlowSensors,
     r: Readings,
     k: int,
-    pn: float,
-    pe: float,
-    pd: float,
-    w: float,
-    x: float,
-    y: float,
-    z: float,
+    m: Motion13,
     amps: float,
 ) -> None:
     """Fill a row of the magnetometer: earth and steel, turned into the body, through iron and motor currents."""
+    pn, pe, pd, _, _, _, w, x, y, z, _, _, _ = m
     fn, fe, fd = o.field_n[0], o.field_n[1], o.field_n[2]
     for j in range(o.steel.shape[0]):
         s = o.steel[j]
@@ -358,12 +352,20 @@ def read_range(o: SlowSensors, r: Readings, k: int, height: float, down_cos: flo
 
 @kernel
 def read_slow_sensors(
-    o: SlowSensors, r: Readings, i: int, m: Motion13, amps: float, airspeed2: float, zero_m: float, fix: int, look: int
+    o: SlowSensors,
+    r: Readings,
+    i: int,
+    m: Motion13,
+    amps: float,
+    airspeed2: float,
+    zero_m: float,
+    next_looks: tuple[int, int],
 ) -> tuple[int, int]:
     """Fill the rows of all slower sensors that are due at loop ``i``; return the next fix and the next look of the rangefinder."""
-    pn, pe, pd, _, _, _, w, x, y, z, _, _, _ = m
+    _, _, pd, _, _, _, _, x, y, _, _, _, _ = m
+    fix, look = next_looks
     if i % o.mag_every == 0:
-        read_field(o, r, i // o.mag_every, pn, pe, pd, w, x, y, z, amps)
+        read_field(o, r, i // o.mag_every, m, amps)
     if i % o.baro_every == 0:
         read_pressure(o, r, i // o.baro_every, pd, airspeed2, zero_m)
     if fix < o.gnss_at.shape[0] and o.gnss_at[fix] <= i:

@@ -9,10 +9,11 @@ Arrays, where a function does not say otherwise (shape, unit, frame):
 """
 
 import math
+from typing import NamedTuple
 
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array
-from fusus.core.control.cascade import HEIGHT, PLACE
+from fusus.core.control.cascade import HEIGHT, PLACE, Setpoint
 from fusus.core.simulation.flight.groups import (
     BREAKS_COS,
     BREAKS_M_S,
@@ -49,17 +50,30 @@ def note(mem: Array, events: Array, what: int, t: float, detail: float) -> None:
         mem[HAPPENED] += 1.0
 
 
+class Turned(NamedTuple):
+    """How a craft stands as its board knows it: cosine of the tilt, rate rad/s, and whether it knows its place."""
+
+    down_cos: float
+    rate: float
+    knows_place: bool
+
+
+class Sinking(NamedTuple):
+    """Whether sinking is wanted, the estimated speed downward m/s, and the thrust asked for N."""
+
+    wanted: bool
+    down_m_s: float
+    thrust: float
+
+
 @kernel
 def start_or_stop(
     rules: Rules,
     mem: Array,
     events: Array,
-    mode: int,
-    throttle: float,
+    setpoint: Setpoint,
     on: bool,
-    down_cos: float,
-    rate: float,
-    knows: bool,
+    turned: Turned,
     t: float,
 ) -> None:
     """Obey the switch of the motors: start if no rule refuses, stop at once."""
@@ -73,11 +87,11 @@ def start_or_stop(
             rules.tilt_limit_rad,
             rules.due,
             rules.healthy,
-            throttle if mode < HEIGHT else 0.0,
-            down_cos,
-            rate,
-            mode >= PLACE,
-            knows,
+            setpoint.throttle if setpoint.mode < HEIGHT else 0.0,
+            turned.down_cos,
+            turned.rate,
+            setpoint.mode >= PLACE,
+            turned.knows_place,
         )
         mem[TOLD] = 1.0
         if bits == 0:
@@ -92,9 +106,7 @@ def watch_ground(
     mem: Array,
     events: Array,
     m: Motion13,
-    thrust: float,
-    sinking: bool,
-    climb: float,
+    sinking: Sinking,
     dt: float,
     t: float,
 ) -> None:
@@ -117,9 +129,9 @@ def watch_ground(
         note(mem, events, CRASHED, t, 0.0)
     calm = (
         mem[ON] > 0.0
-        and sinking
-        and abs(climb) < LANDED_M_S
-        and thrust < LANDED_SHARE * rules.mass_kg * rules.gravity_m_s2
+        and sinking.wanted
+        and abs(sinking.down_m_s) < LANDED_M_S
+        and sinking.thrust < LANDED_SHARE * rules.mass_kg * rules.gravity_m_s2
     )
     mem[CALM] = mem[CALM] + dt if calm else 0.0
     if mem[CALM] > LANDED_S:
