@@ -9,7 +9,7 @@ from fusus.core.calibration.gyro_bias import gyro_bias
 from fusus.core.calibration.magnetometer import magnetometer
 from fusus.core.calibration.mounting import mounting
 from fusus.core.calibration.poses import FACES
-from fusus.core.calibration.regression import Wandering
+from fusus.core.calibration.regression import SlowNoise
 from fusus.core.calibration.six_face import six_face
 from fusus.core.calibration.thermal import thermal
 from fusus.core.frames import quaternion
@@ -85,7 +85,7 @@ def soak(seed):
     streams, _ = collect(made, 420.0)
     g = suite().gyro
     c = thermal(
-        *imu(streams), streams["imu"]["temperature_degc"], Wandering(g.walk, markov_sigma_of_instability(g.instability))
+        *imu(streams), streams["imu"]["temperature_degc"], SlowNoise(g.walk, markov_sigma_of_instability(g.instability))
     )
     return scores(c.parameters["gyro_slope_rad_s_k"], made.specimen.gyro.slope, c.standard_errors["gyro_slope_rad_s_k"])
 

@@ -10,7 +10,7 @@ from fusus.core.calibration.apply import Corrections
 from fusus.core.calibration.gnss_scatter import circle_probability, circle_radius, sphere_radius
 from fusus.core.calibration.gyro_bias import gyro_bias
 from fusus.core.calibration.level import level_trim
-from fusus.core.calibration.regression import Wandering, blocks, regress, standard_errors
+from fusus.core.calibration.regression import SlowNoise, blocks, regress, standard_errors
 from fusus.core.calibration.result import CaptureProblem, judged, plain, worst_word
 from fusus.core.calibration.screening import screen
 from fusus.core.calibration.stillness import cut_windows, still_spans
@@ -87,7 +87,7 @@ def test_white_noise_alone_gives_the_textbook_error():
     t = np.arange(100.0)
     x = np.stack([np.ones(100), t - t.mean()], axis=1)
     found = [
-        regress(t, x, np.random.default_rng(s).standard_normal(100), Wandering(0.0, 0.0)).standard_errors
+        regress(t, x, np.random.default_rng(s).standard_normal(100), SlowNoise(0.0, 0.0)).standard_errors
         for s in range(30)
     ]
     assert np.mean(found, axis=0) == pytest.approx([0.1, 1 / np.sqrt(np.sum(x[:, 1] ** 2))], rel=0.05)

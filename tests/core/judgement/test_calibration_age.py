@@ -6,7 +6,7 @@ from tests.bench import SITE, board, imu, xyz
 
 from fusus.core.calibration.apply import Corrections
 from fusus.core.calibration.check import check_acc, check_gyro, check_mag
-from fusus.core.judgement.calibration_age import RISKS, Standing, due
+from fusus.core.judgement.calibration_age import RISKS, CalibrationAge, due
 from fusus.core.simulation.board.board import collect
 from fusus.core.simulation.board.handling import tumble
 
@@ -14,7 +14,7 @@ from fusus.core.simulation.board.handling import tumble
 def standing(
     kind="magnetometer", age=5.0, distance=0.0, warmer=None, events=(), flights=0, holds=None, check_age=None, said=""
 ):
-    return Standing(kind, age, distance, warmer, tuple(events), flights, holds, check_age, said)
+    return CalibrationAge(kind, age, distance, warmer, tuple(events), flights, holds, check_age, said)
 
 
 @pytest.mark.parametrize(

@@ -202,7 +202,7 @@ def test_how_far_it_went_is_told_by_velocity_and_height():
     sideways, vertical = extent(hover(vel_n=v))
     assert sideways == pytest.approx(0.3 * 38.0, rel=0.02) and vertical == pytest.approx(0.1 * 38.0, rel=0.1)
     found = causes_of(hover(vel_n=v))
-    assert found.wanders and found.scored[0].probability >= found.scored[1].probability and found.test is not None
+    assert found.is_drifting and found.scored[0].probability >= found.scored[1].probability and found.test is not None
 
 
 def test_the_stretch_is_the_longest_in_the_air_in_one_mode():

@@ -32,9 +32,9 @@ def _stretch(i: Inputs, recording: str, requirement: str, source: str) -> Any:
 
 
 def _causes(i: Inputs, recording: str, span: tuple[float, float] | None) -> Any:
-    from fusus.study.proof.drift_causes import wander_of
+    from fusus.study.proof.drift_causes import drift_causes_of
 
-    return recording, wander_of(i.folder, i.project, recording, span, i.progress)
+    return recording, drift_causes_of(i.folder, i.project, recording, span, i.progress)
 
 
 def _pooled(i: Inputs) -> Any:

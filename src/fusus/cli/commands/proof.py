@@ -149,7 +149,7 @@ def causes(
     """Why a hover or straight flight wandered: ten causes with their probability, and the cheapest test between the first two."""
     with answering(as_json):
         from fusus.project import store
-        from fusus.study.proof.drift_causes import CAUTION, percent, wander_of, wander_report
+        from fusus.study.proof.drift_causes import CAUTION, drift_causes_of, drift_causes_report, percent
 
         parts: tuple[float, float] | None = None
         if span is not None:
@@ -158,7 +158,9 @@ def causes(
                 parts = (start, end)
             except ValueError:
                 refuse(f"--span {span}: give FROM:TO in seconds, such as 8:38.", as_json)
-        report = wander_report(wander_of(project, store.load(project), recording, parts, StderrProgress()), recording)
+        report = drift_causes_report(
+            drift_causes_of(project, store.load(project), recording, parts, StderrProgress()), recording
+        )
         if as_json:
             print_json(report)
             return

@@ -25,7 +25,7 @@ KNOWN_WITHIN = np.array([0.5, 1.0, 2.0, 4.0])  # of the variance that a datashee
 
 
 @dataclass(frozen=True, slots=True)
-class Wandering:
+class SlowNoise:
     """What is known of a sensor's wandering: ``walk`` in u/s/√Hz, Gauss-Markov ``sigma`` in u with ``tau_s``."""
 
     walk: float
@@ -48,7 +48,7 @@ class Regression:
         return np.asarray(np.sqrt(np.diag(self.covariance)))
 
 
-def regress(t_s: Array, design: Array, y: Array, known: Wandering | None = None) -> Regression:
+def regress(t_s: Array, design: Array, y: Array, known: SlowNoise | None = None) -> Regression:
     """Return the fit of ``y`` (N,) to ``design`` (N, K) at times ``t_s`` (N,), some hundred at most.
 
     Beside white noise the residual may walk or wander (Gauss-Markov of 100 s), by any of a row of shares. None of them is
@@ -82,7 +82,7 @@ def regress(t_s: Array, design: Array, y: Array, known: Wandering | None = None)
     return Regression(beta / scale, np.asarray(spread) / np.outer(scale, scale), sigma, y - x @ beta)
 
 
-def _white(rest: Array, known: Wandering, step: float) -> float:
+def _white(rest: Array, known: SlowNoise, step: float) -> float:
     """Return the variance of the white part: what neighbours differ by, less what a known wandering makes of it."""
     raw = float(np.var(np.diff(rest))) / 2.0
     slow = known.walk**2 * step / 2.0 + known.sigma**2 * (1.0 - float(np.exp(-step / known.tau_s)))

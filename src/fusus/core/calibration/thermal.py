@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from fusus.core.arrays import Array, as_samples, as_series
-from fusus.core.calibration.regression import Regression, Wandering, blocks, regress
+from fusus.core.calibration.regression import Regression, SlowNoise, blocks, regress
 from fusus.core.calibration.result import Calibration, CaptureProblem, Value, judged, plain, refused
 from fusus.core.calibration.screening import Found, screen
 from fusus.core.calibration.stillness import cut_windows, still_windows
@@ -22,8 +22,8 @@ BETTER = 6.0  # by which a further degree must improve Akaike's measure
 
 
 def thermal(
-    t_s: ArrayLike, gyro: ArrayLike, acc: ArrayLike, temperature_degc: ArrayLike, gyro_wander: Wandering | None = None,
-    acc_wander: Wandering | None = None,
+    t_s: ArrayLike, gyro: ArrayLike, acc: ArrayLike, temperature_degc: ArrayLike, gyro_walk: SlowNoise | None = None,
+    acc_walk: SlowNoise | None = None,
 ) -> Calibration:  # fmt: skip
     """Return how gyro and accelerometer biases follow the sensor's temperature.
 
@@ -37,9 +37,9 @@ def thermal(
         Readings of a board that lies still while it warms or cools.
     temperature_degc : array_like, (N,), degC, any
         The sensor's own temperature.
-    gyro_wander : Wandering, optional
+    gyro_walk : SlowNoise, optional
         What the datasheet, or the Allan curve, says of the gyro's slow wandering: the standard errors rest on it.
-    acc_wander : Wandering, optional
+    acc_walk : SlowNoise, optional
         The same of the accelerometer.
 
     Returns
@@ -80,7 +80,7 @@ def thermal(
         problems.append(
             ("close", CaptureProblem("narrow", f"The temperature moved by {span:.1f} K.", "Soak over the whole climate of the brief."))
         )  # fmt: skip
-    gyro_fits, acc_fits = _fit(at, warm - middle, rate, gyro_wander), _fit(at, warm - middle, force, acc_wander)
+    gyro_fits, acc_fits = _fit(at, warm - middle, rate, gyro_walk), _fit(at, warm - middle, force, acc_walk)
     hysteresis = [_hysteresis(warm, fit.residuals) for fit in gyro_fits]
     before, after = _rms(rate - rate.mean(axis=0)), _rms(np.stack([f.residuals for f in gyro_fits], axis=1))
     good = (
@@ -135,7 +135,7 @@ def _blocks(t: Array, temperature: Array, w: Array, f: Array) -> tuple[Array, tu
     return at, (warm, blocks(t, w, BLOCKS)[1], blocks(t, f, BLOCKS)[1])
 
 
-def _fit(t: Array, x: Array, values: Array, known: Wandering | None) -> list[Regression]:
+def _fit(t: Array, x: Array, values: Array, known: SlowNoise | None) -> list[Regression]:
     """Return one fit an axis, all of one degree: a further power must pay for itself."""
     best: tuple[float, list[Regression]] | None = None
     for degree in range(1, MOST_DEGREE + 1):

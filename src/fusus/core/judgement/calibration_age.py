@@ -38,7 +38,7 @@ RISKS = {
 
 
 @dataclass(frozen=True, slots=True)
-class Standing:
+class CalibrationAge:
     """What is known of a stored calibration: age in days, distance in m from its place, kelvin from its temperature, events
     since (oldest first), flights since, and what the latest check after all of them said (None: no check)."""
 
@@ -64,7 +64,7 @@ class Due:
     next_step: str
 
 
-def due(s: Standing, school: School) -> Due:
+def due(s: CalibrationAge, school: School) -> Due:
     """Return what a school says of a calibration."""
     reasons, asks = _reasons(s, school)
     step = {"check": "Do the 20 s check.", "calibrate": "Calibrate it again."}[asks]
@@ -72,7 +72,7 @@ def due(s: Standing, school: School) -> Due:
     return Due(s.kind, bool(reasons), why, RISKS.get(s.kind, ""), step if reasons else "")
 
 
-def _reasons(s: Standing, school: School) -> tuple[list[str], Literal["check", "calibrate"]]:
+def _reasons(s: CalibrationAge, school: School) -> tuple[list[str], Literal["check", "calibrate"]]:
     doubts = [e for e in s.events if s.kind in DOUBTS.get(e, ())]
     if school == "each-flight":
         return ([f"{s.flights} flight{'s' if s.flights > 1 else ''} since"] if s.flights else []), "calibrate"
@@ -104,7 +104,7 @@ def _reasons(s: Standing, school: School) -> tuple[list[str], Literal["check", "
     return out, "check"
 
 
-def _fine(s: Standing, school: School) -> str:
+def _fine(s: CalibrationAge, school: School) -> str:
     if school == "check" and s.check_holds:
         return f"checked {s.check_age_days or 0:.0f} days ago: {s.check_statement}"
     return {"check": "nothing has happened since", "each-flight": "no flight since", "on-signs": "no sign against it",

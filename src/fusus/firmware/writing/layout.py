@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from fusus.core.estimation.elapsed import TOLERANCE_S
 from fusus.core.estimation.navigation_ekf.history import SPACING_S
 from fusus.core.estimation.navigation_ekf.states import FACTORS, MOMENTS
 from fusus.firmware.translation.types import BOOL, REAL, Layout, Type
@@ -24,7 +25,7 @@ _ROW = Type("array")
 
 def moments_for(delay_s: float, sigma_s: float) -> int:
     """Return how many moments a board has to remember for late fixes: half as long again as the longest delay, a power of two."""
-    wanted = (1.5 * (delay_s + 3.0 * sigma_s) + 0.1) / SPACING_S
+    wanted = (1.5 * (delay_s + 3.0 * sigma_s) + 0.1) / (SPACING_S - TOLERANCE_S)
     return int(min(max(2 ** math.ceil(math.log2(wanted)), 32), MOMENTS))
 
 

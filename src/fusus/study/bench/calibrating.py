@@ -17,7 +17,7 @@ from fusus.core.calibration.lever_arm import lever_arm
 from fusus.core.calibration.magnetometer import magnetometer
 from fusus.core.calibration.motor_current import motor_current
 from fusus.core.calibration.mounting import mounting
-from fusus.core.calibration.regression import Wandering
+from fusus.core.calibration.regression import SlowNoise
 from fusus.core.calibration.result import Calibration
 from fusus.core.calibration.six_face import School, six_face
 from fusus.core.calibration.sticks import sticks
@@ -122,11 +122,11 @@ def _thermal(g: Given) -> Calibration:
     if choice is None:
         return thermal(t, gyro, acc, warm)
     model = model_of(g.project, choice)
-    return thermal(t, gyro, acc, warm, _wandering(model.gyro), _wandering(model.acc))
+    return thermal(t, gyro, acc, warm, _drifting(model.gyro), _drifting(model.acc))
 
 
-def _wandering(model: InertialModel) -> Wandering:
-    return Wandering(model.walk, markov_sigma_of_instability(model.instability), model.instability_tau_s)
+def _drifting(model: InertialModel) -> SlowNoise:
+    return SlowNoise(model.walk, markov_sigma_of_instability(model.instability), model.instability_tau_s)
 
 
 def _airflow(g: Given) -> Calibration:

@@ -10,7 +10,7 @@ import numpy as np
 from fusus.core.arrays import Array
 from fusus.core.calibration.check import CheckItem, bias_sigma, check_acc, check_gyro, check_mag
 from fusus.core.frames.geodesy import geodetic_to_ned
-from fusus.core.judgement.calibration_age import Due, Standing, due
+from fusus.core.judgement.calibration_age import CalibrationAge, Due, due
 from fusus.errors import RecordingError
 from fusus.logs.info import RecordingInfo, list_recordings, load_info
 from fusus.logs.recording import load_stream
@@ -66,9 +66,9 @@ def _field(folder: Path, recording: str) -> Array:
     return mag.vector("mag", "ut") if mag is not None and mag.has("mag_x_ut") else np.zeros((0, 3))
 
 
-def standings(
+def calibration_ages(
     folder: Path, project: Project, now: datetime | None = None, place: Place | None = None
-) -> tuple[Standing, ...]:
+) -> tuple[CalibrationAge, ...]:
     """Return how each calibration in force stands; ``place`` is where the craft is now, the brief's if left out."""
     now = now or datetime.now(UTC)
     here = place or project.brief.place
@@ -90,7 +90,7 @@ def standings(
                 latest = None
         item = latest.item(c.kind) if latest is not None else None
         out.append(
-            Standing(
+            CalibrationAge(
                 c.kind, max(0.0, (now - when).total_seconds() / DAY_S), _distance(c.place, here), _warmer(project, c),
                 tuple(what for _, what in since), sum(t > when for t in flights), item.holds if item else None,
                 (now - latest.when).total_seconds() / DAY_S if latest is not None else None, item.statement if item else "",
@@ -101,7 +101,7 @@ def standings(
 
 def due_all(folder: Path, project: Project, now: datetime | None = None, place: Place | None = None) -> tuple[Due, ...]:
     """Return what is due by the project's school, the due ones first."""
-    found = [due(s, project.bench.school) for s in standings(folder, project, now, place)]
+    found = [due(s, project.bench.school) for s in calibration_ages(folder, project, now, place)]
     return tuple(sorted(found, key=lambda d: not d.is_due))
 
 

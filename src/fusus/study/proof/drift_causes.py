@@ -11,7 +11,7 @@ from fusus.core.derived_requirements.modes import MODES
 from fusus.core.estimation.catalogue import info_for
 from fusus.core.estimation.navigation_ekf.parameters import Parameters as NavigationParameters
 from fusus.core.estimation.replay import run_estimator
-from fusus.core.judgement.drift_causes.causes import Wander, causes_of
+from fusus.core.judgement.drift_causes.causes import DriftCauses, causes_of
 from fusus.core.judgement.drift_causes.hover import NO_CONTROLS, Controls, Known, hover_of
 from fusus.core.progress import Progress, Silent
 from fusus.core.vehicle.mixer import Mixer, mixer_of
@@ -32,13 +32,13 @@ CAUTION = (
 )
 
 
-def wander_of(
+def drift_causes_of(
     folder: Path,
     project: Project,
     recording: str,
     span: tuple[float, float] | None = None,
     progress: Progress | None = None,
-) -> Wander:
+) -> DriftCauses:
     """Return why a recording wandered in ``span`` (s after the first sample), or in its longest hover without it."""
     progress = progress or Silent()
     loaded = load(folder, project, recording)
@@ -84,24 +84,24 @@ def _mixer(project: Project) -> Mixer | None:
         return None
 
 
-def wander_report(wander: Wander, recording: str) -> dict[str, Any]:
+def drift_causes_report(drift: DriftCauses, recording: str) -> dict[str, Any]:
     """Return what ``fusus causes`` prints."""
-    first = float(wander.hover.given.t_s[0])
+    first = float(drift.hover.given.t_s[0])
     report: dict[str, Any] = plain(
         {
-            "recording": recording, "start_s": wander.hover.start_s - first, "end_s": wander.hover.end_s - first,
-            "wanders": wander.wanders, "sideways_m": wander.sideways_m, "vertical_m": wander.vertical_m,
-            "holds_place": wander.hover.holds_place,
+            "recording": recording, "start_s": drift.hover.start_s - first, "end_s": drift.hover.end_s - first,
+            "wanders": drift.is_drifting, "sideways_m": drift.sideways_m, "vertical_m": drift.vertical_m,
+            "holds_place": drift.hover.holds_place,
             "causes": [
                 {
                     "cause": s.cause.key, "title": s.cause.title, "probability": s.probability, "sign": s.sign.statement,
                     "value": s.sign.value, "unit": s.sign.unit, "shows": s.cause.shows, "cure": s.cause.cure,
                 }
-                for s in wander.scored
+                for s in drift.scored
             ],
-            "other": wander.other,
-            "test": None if wander.test is None else {
-                "words": wander.test.words, "minutes": wander.test.minutes, "flies": wander.test.flies,
+            "other": drift.other,
+            "test": None if drift.test is None else {
+                "words": drift.test.words, "minutes": drift.test.minutes, "flies": drift.test.flies,
             },
         }
     )  # fmt: skip

@@ -73,22 +73,22 @@ class CausesPage(QWidget):
         found = self.session.answers.result("proof.causes")
         if found is None:
             return
-        name, wander = found
-        first = float(wander.hover.given.t_s[0])
-        ways = ((wander.sideways_m, "sideways"), (wander.vertical_m, "up and down"))
+        name, drift = found
+        first = float(drift.hover.given.t_s[0])
+        ways = ((drift.sideways_m, "sideways"), (drift.vertical_m, "up and down"))
         far = ", ".join(f"{value:.1f} m {words}" for value, words in ways if math.isfinite(value))
         changed = (
             "" if self.session.answers.is_current("proof.causes") else " The project has changed since: look again."
         )
         self.note.setText(
-            f"“{name}”, {wander.hover.start_s - first:.0f} to {wander.hover.end_s - first:.0f} s: it goes {far or 'nobody knows how far'}"
-            f"{'' if wander.wanders else ', which is hardly a wander'}.{changed}"
+            f"“{name}”, {drift.hover.start_s - first:.0f} to {drift.hover.end_s - first:.0f} s: it goes {far or 'nobody knows how far'}"
+            f"{'' if drift.is_drifting else ', which is hardly a wander'}.{changed}"
         )
         rows: list[tuple[Cell, ...]] = []
-        for s in wander.scored:
+        for s in drift.scored:
             share: Cell = _percent(s.probability)
             rows.append((s.cause.title, share if s.probability < 0.5 else (str(share), "mind"), s.sign.statement))
-        rows.append(("something else", _percent(wander.other), ""))
+        rows.append(("something else", _percent(drift.other), ""))
         self.table.show_rows(rows)
         self.table.selectRow(0)
         self._choose()
@@ -97,18 +97,18 @@ class CausesPage(QWidget):
         found = self.session.answers.result("proof.causes")
         if found is None:
             return
-        wander = found[1]
+        drift = found[1]
         row = max(self.table.currentRow(), 0)
-        if row >= len(wander.scored):
+        if row >= len(drift.scored):
             return
-        s = wander.scored[row]
+        s = drift.scored[row]
         if s.sign.series is not None:
             self.sign.title.setText(f"{s.cause.title}: {s.sign.series.y_label}")
             self.sign.show_lines(s.sign.series.x, s.sign.series.lines, s.sign.series.y_label)
         else:
             self.sign.title.setText(f"{s.cause.title}: the log does not show it")
             self.sign.show_lines(*_nothing())
-        self.advice.setText(_advice(wander, s))
+        self.advice.setText(_advice(drift, s))
 
     def restyle(self) -> None:
         """Take on the theme's colours."""
@@ -128,11 +128,11 @@ def _nothing() -> tuple[Any, tuple[()], str]:
     return np.zeros(0), (), ""
 
 
-def _advice(wander: Any, s: Any) -> str:
+def _advice(drift: Any, s: Any) -> str:
     from fusus.study.proof.drift_causes import CAUTION
 
     test = ""
-    if wander.test is not None:
-        a, b = (x.cause.title.lower() for x in wander.scored[:2])
-        test = f" <b>To tell {a} from {b}</b> ({wander.test.minutes:.0f} min): {wander.test.words}"
+    if drift.test is not None:
+        a, b = (x.cause.title.lower() for x in drift.scored[:2])
+        test = f" <b>To tell {a} from {b}</b> ({drift.test.minutes:.0f} min): {drift.test.words}"
     return f"<b>{s.cause.title}</b>: {s.cause.shows} {s.cause.cure}{test}<br>{CAUTION}"

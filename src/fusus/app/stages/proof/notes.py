@@ -71,20 +71,20 @@ def notes(session: Session) -> tuple[Note, ...]:
                 "proof.references",
             )
         )  # fmt: skip
-    out += _wandering(session)
+    out += _drifting(session)
     if session.judgements and not any(v["verdict"] == "fail" for j in session.judgements for v in j.verdicts):
         out.append(Note("What was measured holds", "fine", "No requirement fails in any recording.", "", "", ""))
     return tuple(out)
 
 
-def _wandering(session: Session) -> list[Note]:
+def _drifting(session: Session) -> list[Note]:
     """Return the cause that was found last for a wandering flight."""
     found = session.answers.result("proof.causes")
     if found is None or not session.answers.is_current("proof.causes"):
         return []
-    name, wander = found
-    first = wander.scored[0]
-    if not wander.wanders or first.probability < 0.5:
+    name, drift = found
+    first = drift.scored[0]
+    if not drift.is_drifting or first.probability < 0.5:
         return []
     return [
         Note(

@@ -27,14 +27,15 @@ from typing import NamedTuple
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array, ByteArray
 from fusus.core.estimation.attitude_math import BARO_GATED, GAP, GAP_S
+from fusus.core.estimation.elapsed import reached
 from fusus.core.estimation.navigation_ekf.states import ACC_CLIPPED, LONG_AGO_S
 
 # A soft mount and the integration let this share of shaking through as noise, common practice; over how many samples it is followed.
 LEAK, SHAKE_SAMPLES = 0.1, 500.0
 # What is missed while the accelerometer stands at its stop acts like a bias, which changes by so much within a second.
 LOST_M_S2 = 5.0
-# Refused for so long, the filter is rather wrong than the barometer; no round figure, so that rounding decides nothing.
-REFUSED_S = 4.9963
+# Refused for so long, the filter is rather wrong than the barometer.
+REFUSED_S = 5.0
 
 
 class Coefficients(NamedTuple):
@@ -141,11 +142,11 @@ def advance_all(
                 s, used = math.nan, 1
             else:
                 if (
-                    now - at[4] > REFUSED_S
+                    reached(now - at[4], REFUSED_S)
                     and at[4] > LONG_AGO_S
                     and y * y > c.gate2 * (p[0, 0] + p[3, 3] + c.baro_var)
                 ):
-                    if now - at[5] < REFUSED_S:
+                    if not reached(now - at[5], REFUSED_S):
                         p[3, 3] += y * y  # fixes bear the filter out: the barometer's zero has moved
                     else:
                         p[0, 0] += y * y

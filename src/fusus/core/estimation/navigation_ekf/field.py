@@ -10,6 +10,7 @@ import math
 
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array
+from fusus.core.estimation.elapsed import reached
 from fusus.core.estimation.navigation_ekf.covariance import variance_of
 from fusus.core.estimation.navigation_ekf.measure import entry, first, inject, rotation, update_scalar
 from fusus.core.estimation.navigation_ekf.states import ALWAYS, CH_FIELD, E_ATT, Coefficients, Memory
@@ -20,7 +21,7 @@ DISTURBED_TAU_S, CALIBRATION_TAU_S = 5.0, 60.0
 # What is off is judged by a mean over so long, which the noise of samples does not hide.
 MEAN_S = 0.5
 # Headings of so long are averaged before they are taken in: the covariance need not be touched at every sample.
-FOLD_S = 0.039
+FOLD_S = 0.04
 SURE = 3.0  # squared sigmas beyond which a mean is no chance
 
 
@@ -55,7 +56,7 @@ def fuse_field(
         m.field_sum += y
         m.field_count += 1.0
         samples = m.field_count
-        if samples * every_s < FOLD_S:
+        if not reached(samples * every_s, FOLD_S):
             return 1
         y = m.field_sum / samples
         m.field_sum = m.field_count = 0.0

@@ -9,10 +9,7 @@ import math
 from fusus.core._jit import kernel
 from fusus.core.estimation.navigation_ekf.states import CHANNELS, LONG_AGO_S, MOMENTS, Memory, Moments
 
-SPACING_S = (
-    0.0037  # moments are kept no closer than this: no multiple of usual intervals, so that rounding decides nothing
-)
-
+SPACING_S = 0.004  # moments are kept no closer than this
 LONGEST_S = 0.1  # beyond it no motion is carried on
 
 

@@ -36,6 +36,7 @@ from fusus.core.estimation.attitude_math import (
     to_nav,
     turn,
 )
+from fusus.core.estimation.elapsed import reached
 from fusus.core.estimation.navigation_ekf.covariance import add_variance, covariance_from_ud, propagate
 from fusus.core.estimation.navigation_ekf.field import fuse_field
 from fusus.core.estimation.navigation_ekf.gravity import EVERY_S as LEVEL_EVERY_S
@@ -80,7 +81,7 @@ PUSH_TAU_S, TURN_TAU_S = 1.0, 30.0
 LOST_ACC_M_S2, LOST_RATE_RAD_S = 10.0, 2.0
 GAP_ACC_M_S2, GAP_RATE_RAD_S = 2.0, 0.5
 # What came before a gap in the inertial samples says nothing of after it.
-STALE_S = 0.2963
+STALE_S = 0.3
 # Longer intervals than this are no usual ones.
 STEP_S = 0.02
 
@@ -122,9 +123,9 @@ def propagate_group(c: Coefficients, m: Memory, p: Array, n: int, history: Momen
         m.noise_attitude[i] += att
     m.noise_velocity += vel
     m.noise_s += dt
-    if m.noise_s >= WAITS_S:
+    if reached(m.noise_s, WAITS_S):
         apply_process_noise(c, m, p)
-    if t - m.history_s >= SPACING_S:
+    if reached(t - m.history_s, SPACING_S):
         m.history_s = t
         push_history(m, history, t, m.group_turn[0] * inverse, m.group_turn[1] * inverse, m.group_turn[2] * inverse)
     m.level_force[0] += m.group_force[0]
@@ -187,26 +188,26 @@ def fuse_due(
     flags = 0
     at = m.next_mag
     while at < mag.shape[0] and mag[at, 0] <= t:
-        if t - mag[at, 0] < STALE_S:
+        if not reached(t - mag[at, 0], STALE_S):
             used = fuse_field(c, m, p, n, rows, t, mag[at, 1], mag[at, 2], mag[at, 3], mag[at, 4])
             flags |= MAG_USED if used == 1 else MAG_GATED
         at += 1
     m.next_mag = at
     at = m.next_baro
     while at < baro.shape[0] and baro[at, 0] <= t:
-        if t - baro[at, 0] < STALE_S:
+        if not reached(t - baro[at, 0], STALE_S):
             flags |= 0 if fuse_baro(c, m, p, n, rows, t, baro[at, 1]) == 1 else BARO_GATED
         at += 1
     m.next_baro = at
     at = m.next_range
     while at < ranges.shape[0] and ranges[at, 0] <= t:
-        if t - ranges[at, 0] < STALE_S and ranges[at, 1] > 0.0:
+        if not reached(t - ranges[at, 0], STALE_S) and ranges[at, 1] > 0.0:
             fuse_range(c, m, p, n, rows, t, ranges[at, 1])
         at += 1
     m.next_range = at
     at = m.next_gnss
     while at < gnss.shape[0] and gnss[at, 0] <= t:
-        if t - gnss[at, 0] < STALE_S:
+        if not reached(t - gnss[at, 0], STALE_S):
             used, refused = fuse_fix(c, m, p, n, history, rows, t, gnss[at, 0], gnss[at, 1:])
             flags |= (GNSS_USED if used > 0 else 0) | (GNSS_GATED if refused > 0 else 0)
         at += 1

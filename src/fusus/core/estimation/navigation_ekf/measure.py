@@ -11,6 +11,7 @@ import math
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array
 from fusus.core.estimation.attitude_math import turn
+from fusus.core.estimation.elapsed import reached
 from fusus.core.estimation.navigation_ekf.covariance import add_variance, project, ud_update
 from fusus.core.estimation.navigation_ekf.states import (
     ALWAYS,
@@ -24,8 +25,7 @@ from fusus.core.estimation.navigation_ekf.states import (
     W,
 )
 
-# Times are asked about a little off round figures: intervals are multiples of those, and rounding must decide nothing.
-EDGE_S, NEXT_S = 0.00037, 1.4963  # before a recovery is due; between measurements that are neighbours
+NEXT_S = 1.5  # between measurements that are neighbours
 # How many measurements a followed variance looks back over.
 FOLLOWS = 50.0
 # A followed variance stays within these multiples of what the parameters say.
@@ -45,7 +45,7 @@ def update_scalar(
         known = m.channel_var[channel]
         if known <= 0.0:
             known = r
-        elif t - m.channel_s[channel] < NEXT_S:
+        elif not reached(t - m.channel_s[channel], NEXT_S):
             step = y - m.channel_innovation[channel]
             known += (min(0.5 * step * step, 12.0 * known) - known) / FOLLOWS
             known = min(max(known, LEAST * r), GREATEST * r)
@@ -58,7 +58,7 @@ def update_scalar(
         left -= m.values[q] * m.error[int(m.columns[q])]
     used = 1
     if left * left > m.gate2 * variance:
-        if t - m.channel_used_s[channel] < m.recover_s - EDGE_S:
+        if not reached(t - m.channel_used_s[channel], m.recover_s):
             used = 0
         else:
             # Refused for so long, the filter is rather wrong than the sensor: its own doubt grows to the difference.

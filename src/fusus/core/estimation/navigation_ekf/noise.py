@@ -28,8 +28,8 @@ AIRFLOW_TAU_S = 5.0
 GRAVITY = 9.80665
 # Over what time a push must stand out from its noise, and by how many variances.
 TOLD_S, CLEARLY = 0.1, 9.0
-# For how long noise is added up: no multiple of usual intervals, so that rounding decides nothing.
-WAITS_S = 0.0187
+# For how long noise is added up.
+WAITS_S = 0.019
 
 
 @kernel

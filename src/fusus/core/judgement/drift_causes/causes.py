@@ -99,7 +99,7 @@ class Scored:
 
 
 @dataclass(frozen=True, slots=True)
-class Wander:
+class DriftCauses:
     """How far a hover wandered sideways and up and down, m (NaN where the log does not show it), and why: causes, likeliest first;
     what is left for others; the cheapest test that parts the first two, None where none is known."""
 
@@ -111,12 +111,12 @@ class Wander:
     test: Test | None
 
     @property
-    def wanders(self) -> bool:
+    def is_drifting(self) -> bool:
         """Whether it went further than a craft that nobody steers should."""
         return self.sideways_m > STEADY_M or self.vertical_m > STEADY_HEIGHT_M
 
 
-def causes_of(hover: Hover) -> Wander:
+def causes_of(hover: Hover) -> DriftCauses:
     """Return why a hover wandered.
 
     Each sign's likelihood with its cause over without it (two normal distributions whose sizes stand with the sign: common
@@ -142,7 +142,7 @@ def causes_of(hover: Hover) -> Wander:
         (Scored(c, float(p), signs[c.key]) for c, p in zip(CAUSES, shares[:-1], strict=True)),
         key=lambda s: -s.probability,
     )
-    return Wander(
+    return DriftCauses(
         hover, sideways, vertical, tuple(scored), float(shares[-1]), cheapest(scored[0].cause.key, scored[1].cause.key)
     )
 
