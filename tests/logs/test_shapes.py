@@ -1,5 +1,7 @@
 """Tables of any common shape come in without a hand-made mapping."""
 
+import csv
+
 import numpy as np
 import pytest
 from tests.logs.tables import HEADER, RATE, N, lines, truth, write
@@ -264,3 +266,20 @@ def test_the_meaning_of_a_reference_attitude_is_found(earth, body, conjugate, pr
     back = load_stream(project, "log", "reference").matrix("q_w", "q_x", "q_y", "q_z")
     off = quaternion.to_rotation_vector(quaternion.multiply(quaternion.conjugate(back), q))
     assert np.degrees(np.linalg.norm(off, axis=1)).max() < 0.01
+
+
+@pytest.mark.parametrize("first", [1, 200], ids=["from the first row", "late in the file"])
+def test_a_delimiter_within_quotes_moves_no_column(first, project, tmp_path):
+    """Written by the standard library's writer: a note with commas and quotes stands before the samples (RFC 4180)."""
+    t, gyro, acc = truth()
+    path = tmp_path / "log.csv"
+    with path.open("w", newline="", encoding="utf-8") as file:
+        writer = csv.writer(file)
+        writer.writerow(["time, since start [s]", "note, if any", *HEADER[1:]])
+        for i in range(N):
+            note = 'pad, then "go", climb' if i >= first and i % 40 == 0 else "ok"
+            figures = [f"{v:.9f}" for v in (*gyro[i], *acc[i])]
+            writer.writerow([f"{t[i]:.6f}", note, *figures])
+    info, imu = imported(project, path)
+    assert_same(imu)
+    assert [p.kind for p in info.problems] == ["ignored_column"]

@@ -35,11 +35,26 @@ def tidy(block: bytes, mapping: FileMapping) -> bytes:
     """Return a block in the form that the parser reads: no quotes, single blanks."""
     if b"\x00" in block:
         block = block.replace(b"\x00", b"")
-    if mapping.quoted:
-        block = block.replace(b'"', b"")
+    if b'"' in block:
+        block = unquoted(block, mapping.delimiter)
     if mapping.delimiter == " ":
         block = b"\n".join(b" ".join(line.split()) for line in block.split(b"\n"))
     return block
+
+
+def unquoted(block: bytes, delimiter: str) -> bytes:
+    """Return a block without quotes; a delimiter within them becomes a blank. A line whose last quote nothing closes only loses them."""
+    data = np.frombuffer(block, dtype=np.uint8)
+    quotes = (data == ord('"')).astype(np.int64)
+    so_far = np.cumsum(quotes)
+    starts = np.concatenate(([0], np.flatnonzero(data == ord("\n")) + 1))
+    before = np.concatenate(([0], so_far))[starts]
+    in_line = np.diff(np.append(before, so_far[-1] if len(so_far) else 0))
+    lengths = np.diff(np.append(starts, len(data)))
+    inside = (so_far - np.repeat(before, lengths)) % 2 == 1
+    inside &= np.repeat(in_line % 2 == 0, lengths)
+    out = np.where(inside & (data == ord(delimiter)), np.uint8(ord(" ")), data)
+    return bytes(out[quotes == 0].tobytes())
 
 
 def parse(block: bytes, cutter: Cutter, strict_width: bool = False) -> pl.DataFrame:

@@ -55,7 +55,7 @@ def detect(path: Path, given: Mapping | None, problems: Problems) -> Table:
     names = dialect.header or tuple(f"column {i + 1}" for i in range(width))
     base = FileMapping(
         file=path.name, header=dialect.header, encoding=encoding, delimiter=dialect.delimiter, decimal=dialect.decimal,
-        first_data_line=dialect.first_data_line, quoted=dialect.quoted,
+        first_data_line=dialect.first_data_line,
     )  # fmt: skip
     columns = [list(c) for c in zip(*(r for r in dialect.rows if len(r) == width), strict=True)]
     texts = frozenset(i for i, c in enumerate(columns) if _is_text(c, dialect.decimal))

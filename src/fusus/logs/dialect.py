@@ -1,5 +1,6 @@
 """How the text of a table is cut: delimiter, decimal sign, comments, header, first line of data."""
 
+import csv
 import re
 from collections import Counter
 from dataclasses import dataclass
@@ -23,14 +24,18 @@ class Dialect:
     decimal: Literal[".", ","]
     header: tuple[str, ...]
     first_data_line: int
-    quoted: bool
     preamble_lines: int
     rows: tuple[tuple[str, ...], ...]
 
 
 def split_line(line: str, delimiter: str) -> list[str]:
-    """Return the fields of a line, without blanks and quotes round them."""
-    parts = line.split() if delimiter == " " else line.split(delimiter)
+    """Return the fields of a line, without blanks and quotes round them; what stands in quotes is one field (RFC 4180)."""
+    if delimiter == " ":
+        parts = line.split()
+    elif '"' in line and line.count('"') % 2 == 0:
+        parts = next(csv.reader([line], delimiter=delimiter, skipinitialspace=True), [])
+    else:  # without quotes, or with one that nothing closes
+        parts = line.split(delimiter)
     return [p.strip().strip('"').strip() for p in parts]
 
 
@@ -74,8 +79,7 @@ def find_dialect(path: Path, text: str, whole: bool) -> Dialect:
     width = len(split_line(lines[first], delimiter))
     header, preamble = _header(lines[:first], delimiter, width)
     rows = tuple(tuple(split_line(s, delimiter)) for s in lines[first : first + 4000])
-    quoted = '"' in "".join(lines[first : first + 50])
-    return Dialect(delimiter, decimal, header, first + 1, quoted, preamble, rows)
+    return Dialect(delimiter, decimal, header, first + 1, preamble, rows)
 
 
 def _cut(sample: list[str]) -> tuple[str, Literal[".", ","]]:

@@ -63,7 +63,7 @@ class FileMapping(Record):
     delimiter: str = ","
     decimal: Literal[".", ","] = "."
     first_data_line: int = 1
-    quoted: bool = False
+    quoted: bool = False  # as older recordings say it; quotes are found where they stand
     time: TimeMapping = TimeMapping()
     columns: tuple[ColumnMapping, ...] = ()
     held: tuple[str, ...] = ()

@@ -13,7 +13,8 @@ from fusus.firmware.translation.types import BOOL, REAL, Layout, Type
 
 _E = "fusus.core.estimation."
 PREFIXES = {
-    f"{_E}attitude_math": "attitude", f"{_E}complementary": "complementary", f"{_E}mahony": "mahony", f"{_E}madgwick": "madgwick",
+    f"{_E}attitude_math": "attitude", f"{_E}elapsed": "elapsed",
+    f"{_E}complementary": "complementary", f"{_E}mahony": "mahony", f"{_E}madgwick": "madgwick",
     f"{_E}attitude_ekf": "attitude_ekf", f"{_E}altitude": "altitude", f"{_E}navigation_ekf": "navigation", f"{_E}initial": "start",
     "fusus.core.world.site": "site", "fusus.core.control.cascade": "cascade", "fusus.core.control.pid": "pid",
     "fusus.core.control.sections": "filter", "fusus.core.vehicle.mixer": "mixer", "fusus.core.vehicle.arming": "arming",

@@ -16,15 +16,15 @@ from fusus.core.simulation.flight.groups import (
     Asked,
     Board,
     Estimators,
+    Felt,
     Log,
     Memory,
     Moment,
+    Steps,
     Stretch,
     World,
 )
 from fusus.core.simulation.flight.loop import (
-    Felt,
-    Steps,
     blowing,
     command,
     drain,

@@ -3,13 +3,16 @@
 from typing import Any, NamedTuple
 
 from fusus.core.arrays import Array
-from fusus.core.control.cascade import Cascade
+from fusus.core.control.cascade import Cascade, StateEstimate
 from fusus.core.estimation.altitude.kernel import Coefficients as AltitudeCoefficients
 from fusus.core.estimation.attitude_math import State as AttitudeState
 from fusus.core.estimation.navigation_ekf.states import Coefficients as NavigationCoefficients
 from fusus.core.estimation.navigation_ekf.states import State as NavigationState
 from fusus.core.vehicle.body import Body
 from fusus.core.vehicle.drive import Power
+
+Three = tuple[float, float, float]
+Six = tuple[float, float, float, float, float, float]
 
 NONE, NAVIGATION, COMPLEMENTARY, MAHONY, MADGWICK, ATTITUDE_EKF = -1, 0, 1, 2, 3, 4
 
@@ -165,3 +168,22 @@ class Moment(NamedTuple):
     row: int
     dt: float
     t: float
+
+
+class Felt(NamedTuple):
+    """What the loops have to go by: the estimate, its gyro bias rad/s, the sample, and whether the filter has no place to lose."""
+
+    estimate: StateEstimate
+    bias: Three
+    sample: Six
+    lacks_place: bool
+
+
+class Steps(NamedTuple):
+    """The steps of the body in a loop: how many, how many of them follow the older command, the motors' decay over half of one, and
+    their length s."""
+
+    parts: int
+    later: int
+    half: float
+    h: float

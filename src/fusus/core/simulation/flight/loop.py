@@ -39,7 +39,7 @@ Arrays, where a function does not say otherwise (shape, unit, frame):
 """
 
 import math
-from typing import Any, NamedTuple
+from typing import Any
 
 from fusus.core._jit import contracting_kernel, inlined_kernel, kernel
 from fusus.core.arrays import Array, ByteArray
@@ -73,8 +73,12 @@ from fusus.core.simulation.flight.groups import (
     PHASE,
     TAKEN,
     Estimators,
+    Felt,
     Moment,
     Rules,
+    Six,
+    Steps,
+    Three,
 )
 from fusus.core.simulation.flight.sensing import (
     Sensors,
@@ -99,27 +103,6 @@ from fusus.core.vehicle.drive import Power, drained, rest_cell_v, rotor_wrench, 
 from fusus.core.vehicle.mixer import mix_into
 
 NEVER = 2**62
-Three = tuple[float, float, float]
-Six = tuple[float, float, float, float, float, float]
-
-
-class Felt(NamedTuple):
-    """What the loops have to go by: the estimate, its gyro bias rad/s, the sample, and whether the filter has no place to lose."""
-
-    estimate: StateEstimate
-    bias: Three
-    sample: Six
-    lacks_place: bool
-
-
-class Steps(NamedTuple):
-    """The steps of the body in a loop: how many, how many of them follow the older command, the motors' decay over half of one, and
-    their length s."""
-
-    parts: int
-    later: int
-    half: float
-    h: float
 
 
 @inlined_kernel
