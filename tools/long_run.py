@@ -1,7 +1,7 @@
 """The long run, in parts that can be resumed: all seeds, long recordings, checked bounds, kernels without the compiler.
 
 It is started by hand before anything is called done that touches kernels, the translator or estimators. Parts that have passed for the
-present commit are not run again; once all have, ``docs/long-run.md`` says so.
+present commit are not run again; ``docs/long-run.md`` says which have, and which have not been run.
 """
 
 import json
@@ -37,7 +37,11 @@ def commit() -> str:
         ["git", "rev-parse", "--short=12", "HEAD"], cwd=ROOT, capture_output=True, text=True, check=True
     )
     clean = not subprocess.run(
-        ["git", "status", "--porcelain", "--untracked-files=no"], cwd=ROOT, capture_output=True, text=True, check=True
+        ["git", "status", "--porcelain", "--untracked-files=no", "--", ".", ":!docs/long-run.md"],
+        cwd=ROOT,
+        capture_output=True,
+        text=True,
+        check=True,
     ).stdout.strip()
     return name.stdout.strip() + ("" if clean else " and changes")
 
@@ -68,12 +72,16 @@ def run(environment: dict[str, str], arguments: list[str]) -> tuple[bool, str]:
     return process.wait() == 0, last
 
 
+def row(name: str, what: str, found: dict[str, Any] | None) -> str:
+    """Return a part's line of the page."""
+    if found is None:
+        return f"| {name} | {what} | not run for this commit | |"
+    return f"| {name} | {what} | {found['said']} | {found['minutes']:.0f} min |"
+
+
 def write(state: dict[str, Any]) -> None:
-    """Write what the page says of the last whole long run."""
-    rows = "\n".join(
-        f"| {name} | {what} | {state['parts'][name]['said']} | {state['parts'][name]['minutes']:.0f} min |"
-        for name, what, _, _ in PARTS
-    )
+    """Write what the page says of the last long run."""
+    rows = "\n".join(row(name, what, state["parts"].get(name)) for name, what, _, _ in PARTS)
     (ROOT / "docs" / "long-run.md").write_text(
         f"""# The last long run
 
@@ -106,9 +114,9 @@ def main(wanted: list[str]) -> int:
             return 1
         state["parts"][name] = {"said": said, "minutes": (time.monotonic() - began) / 60}
         STATE.write_text(json.dumps(state, indent=2))
-    if all(name in state["parts"] for name, *_ in PARTS):
         write(state)
-        print("All parts have passed: see docs/long-run.md.")
+    left = [name for name, *_ in PARTS if name not in state["parts"]]
+    print(f"Still to run: {', '.join(left)}." if left else "All parts have passed: see docs/long-run.md.")
     return 0
 
 
