@@ -47,7 +47,7 @@ def test_what_is_compiled_is_told_step_by_step_and_once(tmp_path):
         ).stdout.splitlines()
         for _ in range(2)
     ]
-    assert told[0][0] == "0 10 Compiling Complementary (once)" and told[0][-1] == "10 10 Compiling (once)"
+    assert told[0][0] == "0 10 Compiling Complementary" and told[0][-1] == "10 10 Compiling"
     assert told[1] == [], "it has been done"
 
 

@@ -56,9 +56,9 @@ def warm(progress: Progress | None = None) -> None:
     progress = progress or Silent()
     steps = list(_steps())
     for i, (title, run) in enumerate(steps):
-        progress.step(i, len(steps), f"Compiling {title} (once)")
+        progress.step(i, len(steps), f"Compiling {title}")
         run()
-    progress.step(len(steps), len(steps), "Compiling (once)")
+    progress.step(len(steps), len(steps), "Compiling")
     _forget_old()
     _mark().touch()
 
