@@ -12,8 +12,11 @@ import pytest
 from tests.firmware.kits import flown, made_up_controls, made_up_corrections, plan_for
 
 from fusus.core.calibration.apply import Corrections
+from fusus.core.control import cascade
+from fusus.core.estimation.attitude_ekf import run as attitude_start
 from fusus.core.estimation.catalogue import ESTIMATORS
 from fusus.core.estimation.initial import start_from
+from fusus.core.estimation.navigation_ekf import start as navigation_start
 from fusus.core.world.atmosphere import P0_PA, pressure_altitude_m
 from fusus.firmware.equality.vectors import (
     begun,
@@ -30,6 +33,10 @@ from fusus.firmware.writing.kit import constants_of, kit_files
 from fusus.firmware.writing.layout import moments_for
 from fusus.logs.snippet import MOTION, c_snippet
 
+START_CONSTANTS = (
+    "FAR_M", "MOVING_TILT_RAD", "UNKNOWN_HEADING_RAD", "LOOSE_HEADING_RAD", "REST_M_S", "HOME_M", "ZERO_SAMPLES", "LEAST_ZERO_VAR",
+    "LEAST_REST_S", "LEVEL_SCALE", "LEAST_LEVEL_VAR",
+)  # fmt: skip
 STREAMS = ("imu", "mag", "baro", "gnss", "board")
 
 
@@ -287,6 +294,20 @@ def test_every_constant_says_what_it_rests_on(place):
     assert all(said for _, said in rows.values())
     header = kit_files(plan, "", ("imu",), [])["estimator_constants.h"]
     assert ".baro_noise_m = 0.15f, /* bench, recording “still” */" in header and "0123456789ab" in header
+
+
+@pytest.mark.parametrize(
+    ("estimator", "file", "module", "name"),
+    [
+        *[("navigation-ekf", "estimator.c", navigation_start, n) for n in START_CONSTANTS],
+        *[("attitude-ekf", "estimator.c", attitude_start, n) for n in ("MOVING_TILT_RAD", "REST_BIAS_RAD_S")],
+        ("mahony", "control.c", cascade, "LIFTS"),
+    ],
+)
+def test_what_is_written_by_hand_stands_on_the_cores_constants(estimator, file, module, name, place, monkeypatch):
+    monkeypatch.setattr(module, name, 0.123456)
+    plan = plan_for(estimator, "double", place, controls=made_up_controls())
+    assert "0.123456" in kit_files(plan, "", ("imu",), [])[file]
 
 
 def test_late_fixes_need_no_more_memory_than_their_delay():

@@ -33,6 +33,8 @@ INTEGRAL, SLOPE, LAST, WANTED, ACCEL_INTEGRAL, STICK, HEADING, HELD, STANDS, BEF
     25,
 )
 MEMORY = 26
+# Share of the weight beyond which a craft may leave the ground: below it the rate loops sum nothing up.
+LIFTS = 0.9
 
 # Home is reached within so much; then it sinks, slower near the ground.
 HOME_M, SINK_M_S, SOFT_M_S, SOFT_BELOW_M = 1.0, 0.8, 0.4, 1.5

@@ -1,6 +1,5 @@
 """The chosen estimator in C: header, source, constants, and the alignment that begins it."""
 
-import math
 from importlib import import_module
 from typing import Any
 
@@ -72,8 +71,7 @@ def estimator_files(plan: Plan) -> dict[str, str]:
     shared = {
         "title": plan.info.title, "school": plan.info.school, "prefix": prefix,
         "parameters": unit.layout.struct_name(type(plan.parameters)),
-        "unknown_heading": math.pi / math.sqrt(3.0), "rest_bias": ekf_run.REST_BIAS_RAD_S, "never": NEVER_S,
-        "channels": CHANNELS, "rows": MOST_ROWS,
+        "never": NEVER_S, "channels": CHANNELS, "rows": MOST_ROWS,
     }  # fmt: skip
     members = [m.replace("{real}", unit.real) for m in _MEMBERS.get(module, usual)]
     header = render(precision, "estimator.h.j2", declarations=declared(unit), members=members, **shared)

@@ -6,6 +6,9 @@ from typing import Any
 
 from jinja2 import Environment, FunctionLoader, StrictUndefined
 
+from fusus.core.control import cascade
+from fusus.core.estimation.attitude_ekf import run as attitude_start
+from fusus.core.estimation.navigation_ekf import start as navigation_start
 from fusus.core.estimation.navigation_ekf.states import W
 from fusus.firmware.translation.expressions import literal
 from fusus.firmware.translation.types import Precision
@@ -34,6 +37,10 @@ def environment(precision: Precision) -> Environment:
         f="f" if precision == "single" else "",
         notice=NOTICE,
         width=W,
+        # Modules whose constants the files written by hand stand on.
+        attitude_start=attitude_start,
+        navigation_start=navigation_start,
+        cascade=cascade,
     )
     env.filters["figure"] = lambda value: literal(float(value), precision)
     env.filters["comment"] = lambda c: comment(c.said)

@@ -37,6 +37,12 @@ FAR_M, MOVING_M_S, MOVING_TILT_RAD, UNKNOWN_HEADING_RAD = 100.0, 10.0, 0.2, math
 # Before the heading's first look at the field its doubt is this: the look then ties it to the iron's.
 LOOSE_HEADING_RAD = 0.5
 REST_M_S = 0.02
+# A home whose place nothing is said of is where the craft stands.
+HOME_M = 0.01
+# The barometer's zero is a mean of so many samples, of this variance at least.
+ZERO_SAMPLES, LEAST_ZERO_VAR = 10.0, 1e-9
+# What gravity shows at rest: over so long at least, with this share of the scale error at the tilts of a rest, and this variance at least.
+LEAST_REST_S, LEVEL_SCALE, LEAST_LEVEL_VAR = 0.1, 1e-3, 1e-8
 
 
 def coefficients(p: Parameters, site: Site, start: Start, aiding: Aiding) -> Coefficients:
@@ -155,7 +161,7 @@ def initial_state(
         m.position[:] = fix
     m.baro_offset = m.position[2]  # heights of the barometer begin at zero
     diagonal = np.zeros(n)
-    place = min(p.home_sigma_m, FAR_M) if at_home and p.home_sigma_m < FAR_M else 0.01 if at_home else FAR_M
+    place = min(p.home_sigma_m, FAR_M) if at_home and p.home_sigma_m < FAR_M else HOME_M if at_home else FAR_M
     diagonal[E_POS : E_POS + 3] = place**2
     diagonal[E_VEL : E_VEL + 3] = REST_M_S**2
     diagonal[E_ATT : E_ATT + 2] = MOVING_TILT_RAD**2
@@ -185,7 +191,7 @@ def initial_state(
     factors[: (W + 1) * n : W + 1] = 1.0
     factors[D : D + n] = diagonal
     # The barometer's zero is the height of the start, but for its noise: an error of one is an error of the other.
-    known, own = place**2, max(p.baro_noise_m**2 / 10.0, 1e-9)
+    known, own = place**2, max(p.baro_noise_m**2 / ZERO_SAMPLES, LEAST_ZERO_VAR)
     factors[D + E_BARO] = known + own
     factors[D + E_POS + 2] = known * own / (known + own)
     factors[W * E_BARO + E_POS + 2] = known / (known + own)
@@ -207,7 +213,8 @@ def _see_gravity(
 
     The attitude was made from it: what it says is zero. The vertical part is left to the rest that follows.
     """
-    noise = p.acc_noise_m_s2_rthz**2 / max(rest_s, 0.1) + (1e-3 * gravity * p.acc_scale_sigma) ** 2 + 1e-8
+    mean, scale = p.acc_noise_m_s2_rthz**2 / max(rest_s, LEAST_REST_S), LEVEL_SCALE * gravity * p.acc_scale_sigma
+    noise = mean + scale**2 + LEAST_LEVEL_VAR
     for axis in range(2):
         first(m, E_ATT + 1 - axis, -gravity if axis == 0 else gravity)
         for j in range(3):

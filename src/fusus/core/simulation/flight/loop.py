@@ -43,7 +43,7 @@ from typing import Any
 
 from fusus.core._jit import contracting_kernel, inlined_kernel, kernel
 from fusus.core.arrays import Array, ByteArray
-from fusus.core.control.cascade import HOMING, PATH, Cascade, Setpoint, StateEstimate, rate_loops, wanted_rates
+from fusus.core.control.cascade import HOMING, LIFTS, PATH, Cascade, Setpoint, StateEstimate, rate_loops, wanted_rates
 from fusus.core.control.sections import filtered, prime
 from fusus.core.estimation.attitude_ekf.kernel import advance as advance_ekf
 from fusus.core.estimation.attitude_math import State as AttitudeState
@@ -322,7 +322,7 @@ def work_out(
     if extra.shape[0] > 0:
         p, q, r = p + extra[i, 0], q + extra[i, 1], r + extra[i, 2]
     # On the ground the loops have nothing to do: what they sum up would tip the craft over.
-    grounded = mem[FLIES] == 0.0 and thrust < 0.9 * rules.mass_kg * rules.gravity_m_s2
+    grounded = mem[FLIES] == 0.0 and thrust < LIFTS * rules.mass_kg * rules.gravity_m_s2
     roll, pitch, yaw = rate_loops(c, cascade_mem, p, q, r, wx, wy, wz, dt, grounded or mem[ON] == 0.0)
     gave = False
     if mem[ON] > 0.0:
