@@ -9,7 +9,7 @@ from fusus.core._jit import kernel
 from fusus.core.arrays import Array, check_range
 from fusus.core.control.design import Ultimate
 from fusus.core.control.elements import LowPass, Notch, Plant
-from fusus.core.control.sections import filtered, parts_of, pushed, sections_of
+from fusus.core.control.sections import Sampled, filtered, pushed, sampled, sections_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,15 +36,11 @@ def relay_experiment(
 ) -> Relay:
     """Return the swing under a relay that gives ``size`` of a full command against the sign of the measured rate."""
     check_range("Relay", size, 1e-4, 1.0, "")
-    parts = parts_of(rate_hz)
-    h = 1.0 / rate_hz / parts
-    n = round(seconds / h)
+    p = sampled(plant, delay_s, rate_hz)
+    n = round(seconds / p.h)
     rate, seen, command = np.zeros(n), np.zeros(n), np.zeros(n)
-    _swing(
-        sections_of(filters, rate_hz), plant.gain, max(plant.motor_tau_s, 1e-6), max(0, round(delay_s / h)), parts, h, size,
-        rate, seen, command,
-    )  # fmt: skip
-    t = np.asarray(np.arange(n) * h, dtype=np.float64)
+    _swing(sections_of(filters, rate_hz), p, size, rate, seen, command)
+    t = np.asarray(np.arange(n) * p.h, dtype=np.float64)
     return Relay(t, rate, command, _read(t, seen, size))
 
 
@@ -66,27 +62,15 @@ def _read(t: Array, seen: Array, size: float) -> Ultimate | None:
 
 
 @kernel
-def _swing(
-    sections: Array,
-    gain: float,
-    tau_s: float,
-    delay: int,
-    parts: int,
-    h: float,
-    size: float,
-    rate: Array,
-    seen: Array,
-    command: Array,
-) -> None:
+def _swing(sections: Array, p: Sampled, size: float, rate: Array, seen: Array, command: Array) -> None:
     """Fill rate, what the relay sees of it, and what it commands."""
     memory = np.zeros((1, sections.shape[0], 2))
     omega = motor = 0.0
     y, u = 0.0, size
-    decay = math.exp(-h / tau_s)
     for i in range(rate.shape[0]):
-        if i % parts == 0:
+        if i % p.parts == 0:
             y = filtered(sections, memory, 0, omega)
             u = -size if y > 0.0 else size if y < 0.0 else u
         command[i], seen[i], rate[i] = u, y, omega
-        acts = command[i - delay] if i >= delay else 0.0
-        omega, motor = pushed(omega, motor, acts, gain, tau_s, decay, h)
+        acts = command[i - p.delay] if i >= p.delay else 0.0
+        omega, motor = pushed(p, omega, motor, acts)

@@ -9,13 +9,14 @@ Arrays, where a function does not say otherwise (shape, unit, frame):
 """
 
 import math
+from typing import NamedTuple
 
 import numpy as np
 from scipy import signal
 
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array
-from fusus.core.control.elements import LowPass, Notch
+from fusus.core.control.elements import LowPass, Notch, Plant
 
 FINEST_S = 1e-4  # steps of the body; a loop's period is cut into equal ones no longer than this
 
@@ -67,10 +68,27 @@ def through(sections: Array, values: Array, out: Array) -> None:
             out[i, axis] = filtered(sections, memory, axis, values[i, axis])
 
 
+class Sampled(NamedTuple):
+    """One axis of the craft in steps of ``h`` s, ``parts`` of them a sample of the loop: torque over inertia rad/s², motor lag s and its
+    decay in a step, delay from sample to motor in steps."""
+
+    gain: float
+    tau_s: float
+    decay: float
+    delay: int
+    parts: int
+    h: float
+
+
+def sampled(plant: Plant, delay_s: float, rate_hz: float) -> Sampled:
+    """Return an axis in steps as fine as its motors ask for."""
+    parts, tau = parts_of(rate_hz), max(plant.motor_tau_s, 1e-6)
+    h = 1.0 / rate_hz / parts
+    return Sampled(plant.gain, tau, math.exp(-h / tau), max(0, round(delay_s / h)), parts, h)
+
+
 @kernel
-def pushed(
-    omega: float, motor: float, acts: float, gain: float, tau_s: float, decay: float, h: float
-) -> tuple[float, float]:
-    """Return rate and motor after a step h of a command ``acts``: exact, ``decay`` is exp(-h/τ)."""
+def pushed(p: Sampled, omega: float, motor: float, acts: float) -> tuple[float, float]:
+    """Return rate and motor after a step of a command ``acts``: exact."""
     left = motor - acts
-    return omega + gain * (acts * h + left * tau_s * (1.0 - decay)), acts + left * decay
+    return omega + p.gain * (acts * p.h + left * p.tau_s * (1.0 - p.decay)), acts + left * p.decay

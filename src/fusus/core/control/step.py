@@ -15,7 +15,7 @@ from fusus.core._jit import kernel
 from fusus.core.arrays import Array
 from fusus.core.control.elements import LowPass, Notch, Plant
 from fusus.core.control.pid import Gains, pid_step
-from fusus.core.control.sections import filtered, parts_of, pushed, sections_of
+from fusus.core.control.sections import Sampled, filtered, pushed, sampled, sections_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,34 +49,26 @@ def step_response(
     seconds: float,
 ) -> Step:
     """Return how the rate of one axis follows a step of the setpoint, rad/s, at rest before."""
-    parts = parts_of(rate_hz)
-    h = 1.0 / rate_hz / parts
-    n = max(2, round(seconds / h))
+    p = sampled(plant, delay_s, rate_hz)
+    n = max(2, round(seconds / p.h))
     rate, seen, command = np.zeros(n), np.zeros(n), np.zeros(n)
-    _run(
-        gains, sections_of(filters, rate_hz), plant.gain, max(plant.motor_tau_s, 1e-6), max(0, round(delay_s / h)), parts, h, wanted,
-        rate, seen, command,
-    )  # fmt: skip
-    return Step(np.asarray(np.arange(n) * h, dtype=np.float64), rate, seen, command, wanted)
+    _run(gains, sections_of(filters, rate_hz), p, wanted, rate, seen, command)
+    return Step(np.asarray(np.arange(n) * p.h, dtype=np.float64), rate, seen, command, wanted)
 
 
 @kernel
-def _run(
-    g: Gains, sections: Array, gain: float, tau_s: float, delay: int, parts: int, h: float, wanted: float,
-    rate: Array, seen: Array, command: Array,
-) -> None:  # fmt: skip
+def _run(g: Gains, sections: Array, p: Sampled, wanted: float, rate: Array, seen: Array, command: Array) -> None:
     """Fill rate, what the loop sees of it, and the command; the motor's lag is stepped exactly."""
     memory = np.zeros((1, sections.shape[0], 2))
     omega = motor = last = integral = slope = u = 0.0
-    decay = math.exp(-h / tau_s)
     for i in range(rate.shape[0]):
-        if i % parts == 0:
+        if i % p.parts == 0:
             y = filtered(sections, memory, 0, omega)
-            u, integral, slope = pid_step(g, wanted, 0.0, y, last, integral, slope, parts * h)
+            u, integral, slope = pid_step(g, wanted, 0.0, y, last, integral, slope, p.parts * p.h)
             last = y
         command[i], seen[i], rate[i] = u, last, omega
-        acts = command[i - delay] if i >= delay else 0.0
-        omega, motor = pushed(omega, motor, acts, gain, tau_s, decay, h)
+        acts = command[i - p.delay] if i >= p.delay else 0.0
+        omega, motor = pushed(p, omega, motor, acts)
 
 
 def step_figures(t_s: Array, y: Array, wanted: float) -> StepFigures:

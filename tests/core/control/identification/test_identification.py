@@ -12,7 +12,7 @@ from fusus.core.control.identification.plant import identify
 from fusus.core.control.identification.response import delay_s, frequency_response
 from fusus.core.control.identification.sample_period import beat
 from fusus.core.control.pid import Gains, pid_step
-from fusus.core.control.sections import filtered, pushed, sections_of
+from fusus.core.control.sections import Sampled, filtered, pushed, sections_of
 from fusus.errors import ParameterError
 
 RATE = 500.0
@@ -61,7 +61,8 @@ def flown(gain, lag, late_s, gains, seconds=60.0, seed=3):
     sections, memory = sections_of(filters, RATE), np.zeros((1, 1, 2))
     late = round(late_s / h)
     omega = motor = last = integral = slope = 0.0
-    out, decay, rng = np.zeros(n), math.exp(-h / lag), np.random.default_rng(seed)
+    out, rng = np.zeros(n), np.random.default_rng(seed)
+    axis = Sampled(gain, lag, math.exp(-h / lag), late, parts, h)
     queue = [0.0] * (n * parts + late)
     for i in range(n):
         out[i] = omega + 0.002 * rng.standard_normal()
@@ -70,7 +71,7 @@ def flown(gain, lag, late_s, gains, seconds=60.0, seed=3):
         last = y
         for j in range(parts):
             queue[i * parts + j + late] = u
-            omega, motor = pushed(omega, motor, queue[i * parts + j], gain, lag, decay, h)
+            omega, motor = pushed(axis, omega, motor, queue[i * parts + j])
     return wanted, out, filters
 
 
