@@ -18,7 +18,7 @@ SchedulerOption = Annotated[
 ]
 
 
-def taking(kind: type[Options]) -> Callable[[Callable[[Options], None]], Callable[..., None]]:
+def command_with(kind: type[Options]) -> Callable[[Callable[[Options], None]], Callable[..., None]]:
     """Make a command of a function that takes one record of options: each field of the record is an option."""
 
     def command_of(function: Callable[[Options], None]) -> Callable[..., None]:

@@ -18,7 +18,7 @@ from typing import Any
 import numpy as np
 
 from fusus.core.frames.quaternion import to_euler
-from fusus.devices.kept import ABOUT_FILE, LINES_FILE, PREFIX, SPOILT, Ended, make_recording
+from fusus.devices.kept import ABOUT_FILE, LINES_FILE, PREFIX, SPOILT, EndedCapture, make_recording
 from fusus.devices.links import Link
 from fusus.devices.protocol import Decoder
 from fusus.errors import FususError, ProjectError, RecordingError
@@ -173,7 +173,7 @@ class Capture:
         """Make the recording of what has come and take the working folder away."""
         self._close()
         try:
-            ended = Ended(self._folder, self.name, self.kind, self._when, self.breaks, self.marks, about)
+            ended = EndedCapture(self._folder, self.name, self.kind, self._when, self.breaks, self.marks, about)
             return make_recording(self.project, ended, self.decoder)
         except RecordingError:  # nothing had come: nothing to keep
             shutil.rmtree(self._folder, ignore_errors=True)

@@ -27,7 +27,7 @@ SPOILT: dict[str, str] = {
 
 
 @dataclass(frozen=True, slots=True)
-class Ended:
+class EndedCapture:
     """A capture that has ended: its working folder, what it is called, its kind, when it began, how often the link broke, marks set on
     the way (s, words), and what else is known of it."""
 
@@ -40,7 +40,7 @@ class Ended:
     about: dict[str, Any]
 
 
-def make_recording(project: Path, ended: Ended, decoder: Decoder) -> RecordingInfo:
+def make_recording(project: Path, ended: EndedCapture, decoder: Decoder) -> RecordingInfo:
     """Return the recording of what a decoder has taken; RecordingError where that is nothing."""
     streams: dict[str, dict[str, Array]] = {}
     problems = list(_problems(decoder, ended.breaks, ended.name))
@@ -140,6 +140,6 @@ def recover(project: Path) -> list[RecordingInfo]:
         decoder.feed((folder / LINES_FILE).read_bytes())
         told = {"conditions": "recovered after an interruption"}
         with contextlib.suppress(RecordingError):  # nothing had come yet
-            out.append(make_recording(project, Ended(folder, name, kind, when, 0, marks, told), decoder))
+            out.append(make_recording(project, EndedCapture(folder, name, kind, when, 0, marks, told), decoder))
         shutil.rmtree(folder, ignore_errors=True)
     return out

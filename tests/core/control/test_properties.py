@@ -10,7 +10,7 @@ from fusus.core.analysis.outage import outage_from
 from fusus.core.control.elements import Controller, Delay, LowPass, Notch, Plant, open_loop
 from fusus.core.control.margins import margins
 from fusus.core.control.pid import Gains, pid_step
-from fusus.core.control.sections import Sampled, filtered, pushed, sections_of
+from fusus.core.control.sections import Sampled, advance_axis, filtered, sections_of
 from fusus.core.timing.motor_signal import SIGNALS
 from fusus.core.timing.priorities import by_rate, responses, utilisation_bound
 from fusus.core.timing.superloop import run_superloop
@@ -53,10 +53,10 @@ def test_a_motors_step_may_be_cut_as_one_likes(gain, tau, command, parts):
     def axis(h):
         return Sampled(gain, tau, math.exp(-h / tau), 0, 1, h)
 
-    whole = pushed(axis(0.01), 0.3, -0.2, command)
+    whole = advance_axis(axis(0.01), 0.3, -0.2, command)
     omega, motor = 0.3, -0.2
     for _ in range(parts):
-        omega, motor = pushed(axis(0.01 / parts), omega, motor, command)
+        omega, motor = advance_axis(axis(0.01 / parts), omega, motor, command)
     assert abs(omega - whole[0]) < 1e-9 * max(1.0, gain) and abs(motor - whole[1]) < 1e-9
 
 

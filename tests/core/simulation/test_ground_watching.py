@@ -7,7 +7,7 @@ import pytest
 
 from fusus.core.control.cascade import HEIGHT, LEVEL, PLACE, Setpoint
 from fusus.core.simulation.flight import groups
-from fusus.core.simulation.flight.watching import Sinking, Turned, is_quiet, note, start_or_stop, watch_ground
+from fusus.core.simulation.flight.watching import ArmingState, Sinking, is_quiet, note, start_or_stop, watch_ground
 from fusus.core.vehicle.arming import words
 from fusus.core.vehicle.body import body_of
 
@@ -30,7 +30,7 @@ class Watched:
 
     def switch(self, on, mode=HEIGHT, throttle=0.0, tilt_deg=0.0, rate=0.0, knows=True, rules=RULES):
         setpoint = Setpoint(mode, 0.0, 0.0, 0.0, throttle, *[0.0] * 7)
-        turned = Turned(math.cos(math.radians(tilt_deg)), rate, knows)
+        turned = ArmingState(math.cos(math.radians(tilt_deg)), rate, knows)
         start_or_stop(rules, self.mem, self.events, setpoint, on, turned, 1.0)
         return self.told()
 

@@ -7,7 +7,7 @@ from typing import Annotated, Any
 import typer
 from rich.console import Console
 
-from fusus.cli.options import JsonFlag, ProjectFolder, taking
+from fusus.cli.options import JsonFlag, ProjectFolder, command_with
 from fusus.cli.output import FAILED, answering, print_json, refuse, table_of
 
 
@@ -43,7 +43,7 @@ class BookOptions:
     as_json: JsonFlag = False
 
 
-@taking(BookOptions)
+@command_with(BookOptions)
 def book(given: BookOptions) -> None:
     """Show the book or a part of it, write an event into it, save it, or take entries in."""
     with answering(given.as_json):

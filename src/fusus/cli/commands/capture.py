@@ -8,7 +8,7 @@ from typing import Annotated, Any
 import typer
 from rich.console import Console
 
-from fusus.cli.options import JsonFlag, ProjectFolder, taking
+from fusus.cli.options import JsonFlag, ProjectFolder, command_with
 from fusus.cli.output import FAILED, answering, print_json, refuse, table_of
 
 HEALTH_S = 2.0  # between two lines on how a capture goes
@@ -31,7 +31,7 @@ class CaptureOptions:
     as_json: JsonFlag = False
 
 
-@taking(CaptureOptions)
+@command_with(CaptureOptions)
 def capture(given: CaptureOptions) -> None:
     """Capture from a board until it is enough. Lines go to disk as they come; an interrupted capture is made a recording by
     the next one."""
@@ -146,7 +146,7 @@ class StandInOptions:
     truth: Annotated[bool, typer.Option("--truth", help="Print the hidden errors, and end.")] = False
 
 
-@taking(StandInOptions)
+@command_with(StandInOptions)
 def stand_in(given: StandInOptions) -> None:
     """Play a whole board with hidden errors. Commands come on standard input; “help” lists them."""
     with answering(False):

@@ -7,7 +7,7 @@ from typing import Annotated, Any
 
 import typer
 
-from fusus.cli.options import JsonFlag, ProjectFolder, taking
+from fusus.cli.options import JsonFlag, ProjectFolder, command_with
 from fusus.cli.output import BAD_INPUT, FAILED, StderrProgress, answering, print_json, refuse, table_of
 
 CAUTION = (
@@ -46,7 +46,7 @@ class KitOptions:
     as_json: JsonFlag = False
 
 
-@taking(KitOptions)
+@command_with(KitOptions)
 def kit(given: KitOptions) -> None:
     """Write the project's filters and loops as C99, proved equal to what was tuned; exit status 1 if they are not."""
     with answering(given.as_json):

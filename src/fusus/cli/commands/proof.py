@@ -8,7 +8,7 @@ from typing import Annotated, Any
 import typer
 from rich.console import Console
 
-from fusus.cli.options import JsonFlag, ProjectFolder, taking
+from fusus.cli.options import JsonFlag, ProjectFolder, command_with
 from fusus.cli.output import StderrProgress, answering, print_json, refuse, table_of
 
 RecordingName = Annotated[str, typer.Option("--recording", help="Name of the recording.", show_default=False)]
@@ -55,7 +55,7 @@ class ReferenceOptions:
         return any(words) or any(v is not None for v in (self.note, self.offset, self.ppm, *sigmas))
 
 
-@taking(ReferenceOptions)
+@command_with(ReferenceOptions)
 def reference(given: ReferenceOptions) -> None:
     """Say what a recording is held against, with its own uncertainty and clock; show it without options."""
     with answering(given.as_json):

@@ -8,7 +8,7 @@ from typing import Annotated, Any
 
 import typer
 
-from fusus.cli.options import JsonFlag, ProjectFolder, taking
+from fusus.cli.options import JsonFlag, ProjectFolder, command_with
 from fusus.cli.output import StderrProgress, answering, print_json, refuse
 from fusus.core.estimation.catalogue import ESTIMATORS
 
@@ -44,7 +44,7 @@ class ReplayOptions:
     as_json: JsonFlag = False
 
 
-@taking(ReplayOptions)
+@command_with(ReplayOptions)
 def replay(given: ReplayOptions) -> None:
     """Run estimators over recordings and say how far they are from the reference."""
     with answering(given.as_json):

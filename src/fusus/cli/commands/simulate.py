@@ -7,7 +7,7 @@ from typing import Annotated, Any
 import typer
 
 from fusus.cli.commands.errors_shown import cell, in_degrees, named, print_table
-from fusus.cli.options import JsonFlag, ProjectFolder, SchedulerOption, taking
+from fusus.cli.options import JsonFlag, ProjectFolder, SchedulerOption, command_with
 from fusus.cli.output import StderrProgress, answering, print_json, refuse, table_of
 
 CAUTION = (
@@ -46,7 +46,7 @@ class SimulateOptions:
     as_json: JsonFlag = False
 
 
-@taking(SimulateOptions)
+@command_with(SimulateOptions)
 def simulate(given: SimulateOptions) -> None:
     """Simulate flights with the project's parts: what its estimators are off, or how its craft flies on its own estimate.
 

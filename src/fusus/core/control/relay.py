@@ -9,7 +9,7 @@ from fusus.core._jit import kernel
 from fusus.core.arrays import Array, check_range
 from fusus.core.control.design import Ultimate
 from fusus.core.control.elements import LowPass, Notch, Plant
-from fusus.core.control.sections import Sampled, filtered, pushed, sampled, sections_of
+from fusus.core.control.sections import Sampled, advance_axis, filtered, sampled, sections_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,4 +73,4 @@ def _swing(sections: Array, p: Sampled, size: float, rate: Array, seen: Array, c
             u = -size if y > 0.0 else size if y < 0.0 else u
         command[i], seen[i], rate[i] = u, y, omega
         acts = command[i - p.delay] if i >= p.delay else 0.0
-        omega, motor = pushed(p, omega, motor, acts)
+        omega, motor = advance_axis(p, omega, motor, acts)

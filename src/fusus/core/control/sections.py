@@ -88,7 +88,7 @@ def sampled(plant: Plant, delay_s: float, rate_hz: float) -> Sampled:
 
 
 @kernel
-def pushed(p: Sampled, omega: float, motor: float, acts: float) -> tuple[float, float]:
+def advance_axis(p: Sampled, omega: float, motor: float, acts: float) -> tuple[float, float]:
     """Return rate and motor after a step of a command ``acts``: exact."""
     left = motor - acts
     return omega + p.gain * (acts * p.h + left * p.tau_s * (1.0 - p.decay)), acts + left * p.decay

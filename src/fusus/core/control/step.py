@@ -15,7 +15,7 @@ from fusus.core._jit import kernel
 from fusus.core.arrays import Array
 from fusus.core.control.elements import LowPass, Notch, Plant
 from fusus.core.control.pid import Gains, pid_step
-from fusus.core.control.sections import Sampled, filtered, pushed, sampled, sections_of
+from fusus.core.control.sections import Sampled, advance_axis, filtered, sampled, sections_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,7 +68,7 @@ def _run(g: Gains, sections: Array, p: Sampled, wanted: float, rate: Array, seen
             last = y
         command[i], seen[i], rate[i] = u, last, omega
         acts = command[i - p.delay] if i >= p.delay else 0.0
-        omega, motor = pushed(p, omega, motor, acts)
+        omega, motor = advance_axis(p, omega, motor, acts)
 
 
 def step_figures(t_s: Array, y: Array, wanted: float) -> StepFigures:

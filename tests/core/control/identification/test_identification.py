@@ -12,7 +12,7 @@ from fusus.core.control.identification.plant import identify
 from fusus.core.control.identification.response import delay_s, frequency_response
 from fusus.core.control.identification.sample_period import beat
 from fusus.core.control.pid import Gains, pid_step
-from fusus.core.control.sections import Sampled, filtered, pushed, sections_of
+from fusus.core.control.sections import Sampled, advance_axis, filtered, sections_of
 from fusus.errors import ParameterError
 
 RATE = 500.0
@@ -71,7 +71,7 @@ def flown(gain, lag, late_s, gains, seconds=60.0, seed=3):
         last = y
         for j in range(parts):
             queue[i * parts + j + late] = u
-            omega, motor = pushed(axis, omega, motor, queue[i * parts + j])
+            omega, motor = advance_axis(axis, omega, motor, queue[i * parts + j])
     return wanted, out, filters
 
 

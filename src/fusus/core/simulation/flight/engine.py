@@ -16,8 +16,8 @@ from fusus.core.simulation.flight.groups import (
     Asked,
     Board,
     Estimators,
-    Felt,
     Log,
+    LoopInput,
     Memory,
     Moment,
     Steps,
@@ -126,8 +126,8 @@ def fly(
             b = with_height(estimate, i, b, alt_x)
         if kind != NONE:
             work_out(
-                body, rules, c, Felt(b, bias, s, kind != NAVIGATION), m, now, idle, rows, extra, sections, filters, table, mem, cascade_mem,
-                events, motor_log, wanted,
+                body, rules, c, LoopInput(b, bias, s, kind != NAVIGATION), m, now, idle, rows, extra, sections, filters, table, mem,
+                cascade_mem, events, motor_log, wanted,
             )  # fmt: skip
         volts, mem[AMPS] = drain(power, charge, cell_v, cubes, mem, events, power_log, now)
         command(older, newer, motor_log, i - late, volts / (power.cells * power.rated_v), mem[BROKEN] == 0.0)

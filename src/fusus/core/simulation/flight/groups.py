@@ -170,7 +170,7 @@ class Moment(NamedTuple):
     t: float
 
 
-class Felt(NamedTuple):
+class LoopInput(NamedTuple):
     """What the loops have to go by: the estimate, its gyro bias rad/s, the sample, and whether the filter has no place to lose."""
 
     estimate: StateEstimate

@@ -73,7 +73,7 @@ from fusus.core.simulation.flight.groups import (
     PHASE,
     TAKEN,
     Estimators,
-    Felt,
+    LoopInput,
     Moment,
     Rules,
     Six,
@@ -87,7 +87,7 @@ from fusus.core.simulation.flight.sensing import (
     read_triad,
     to_body,
 )
-from fusus.core.simulation.flight.watching import Sinking, Turned, is_quiet, note, start_or_stop, watch_ground
+from fusus.core.simulation.flight.watching import ArmingState, Sinking, is_quiet, note, start_or_stop, watch_ground
 from fusus.core.vehicle.body import (
     Body,
     ExternalForces,
@@ -301,12 +301,12 @@ def with_height(estimate: Array, i: int, b: StateEstimate, alt_x: Array) -> Stat
 
 @inlined_kernel
 def work_out(
-    body: Body, rules: Rules, c: Cascade, felt: Felt, m: Motion13, now: Moment, idle: float, rows: Array, extra: Array,
+    body: Body, rules: Rules, c: Cascade, given: LoopInput, m: Motion13, now: Moment, idle: float, rows: Array, extra: Array,
     sections: Array, filters: Array, table: Array, mem: Array, cascade_mem: Array, events: Array, motor_log: Array, wanted: Array,
 ) -> None:  # fmt: skip
     """Work the loops out from estimate and setpoint, and write the motors' commands down."""
     row, i, dt = now.row, now.i, now.dt
-    b, bias, s = felt.estimate, felt.bias, felt.sample
+    b, bias, s = given.estimate, given.bias, given.sample
     setpoint = Setpoint(
         int(rows[row, 0]), rows[row, 2], rows[row, 3], rows[row, 4], rows[row, 5], rows[row, 6], rows[row, 7], rows[row, 8],
         rows[row, 9], rows[row, 10], rows[row, 11], rows[row, 12],
@@ -317,7 +317,9 @@ def work_out(
     on = rows[row, 1] > 0.5
     if mem[BROKEN] == 0.0 and on != (mem[ON] > 0.0):
         rate, cos = math.sqrt(wx * wx + wy * wy + wz * wz), 1.0 - 2.0 * (b.x * b.x + b.y * b.y)
-        start_or_stop(rules, mem, events, setpoint, on, Turned(cos, rate, b.knows_place or felt.lacks_place), now.t)
+        start_or_stop(
+            rules, mem, events, setpoint, on, ArmingState(cos, rate, b.knows_place or given.lacks_place), now.t
+        )
     p, q, r, thrust, mode = wanted_rates(c, cascade_mem, setpoint, b, dt)
     if extra.shape[0] > 0:
         p, q, r = p + extra[i, 0], q + extra[i, 1], r + extra[i, 2]

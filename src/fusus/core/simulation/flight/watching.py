@@ -50,7 +50,7 @@ def note(mem: Array, events: Array, what: int, t: float, detail: float) -> None:
         mem[HAPPENED] += 1.0
 
 
-class Turned(NamedTuple):
+class ArmingState(NamedTuple):
     """How a craft stands as its board knows it: cosine of the tilt, rate rad/s, and whether it knows its place."""
 
     down_cos: float
@@ -73,7 +73,7 @@ def start_or_stop(
     events: Array,
     setpoint: Setpoint,
     on: bool,
-    turned: Turned,
+    state: ArmingState,
     t: float,
 ) -> None:
     """Obey the switch of the motors: start if no rule refuses, stop at once."""
@@ -88,10 +88,10 @@ def start_or_stop(
             rules.due,
             rules.healthy,
             setpoint.throttle if setpoint.mode < HEIGHT else 0.0,
-            turned.down_cos,
-            turned.rate,
+            state.down_cos,
+            state.rate,
             setpoint.mode >= PLACE,
-            turned.knows_place,
+            state.knows_place,
         )
         mem[TOLD] = 1.0
         if bits == 0:
