@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from fusus.core.derived_requirements.check import conflicts
-from fusus.core.judgement.parts_findings import Outlook, cheapest_cure, findings, told
+from fusus.core.judgement.parts_findings import SuitePrediction, cheapest_cure, findings, told
 from fusus.core.mission.mission import Mission
 from fusus.core.mission.trajectory import COARSE_STEP_S, lay_out
 from fusus.core.parts.fitting import Fitting
@@ -90,8 +90,10 @@ def test_the_cheapest_cure_is_found_and_told(parts, few, trajectory):
     prediction = predict(model, trajectory, WANTED)
     found = swaps(choice, (*few, parts["Reed 1"]), trajectory, WANTED, fitting)
     assert [s.extra_price for s in found] == sorted(s.extra_price for s in found)
-    outlook = Outlook(prediction.figures, prediction.budgets, sensitivities(model, trajectory, WANTED), found, ())
-    cure = cheapest_cure(outlook, 1, WANTED[1])
+    suite_prediction = SuitePrediction(
+        prediction.figures, prediction.budgets, sensitivities(model, trajectory, WANTED), found, ()
+    )
+    cure = cheapest_cure(suite_prediction, 1, WANTED[1])
     assert prediction.figures[1].value > WANTED[1].limit and cure is not None and cure.values[1] <= WANTED[1].limit
     before = [f.value for f in prediction.figures]
 
@@ -100,9 +102,9 @@ def test_the_cheapest_cure_is_found_and_told(parts, few, trajectory):
 
     fit = [s.extra_price for s in found if s.values[1] <= WANTED[1].limit and spoils_nothing(s.values)]
     assert cure.extra_price == min(fit)
-    height = next(f for f in findings(outlook) if f.subject.startswith("Height"))
+    height = next(f for f in findings(suite_prediction) if f.subject.startswith("Height"))
     assert height.severity == "stop" and cure.new.part.name in height.next_step and "gains" in height.reason
-    assert findings(outlook)[0].severity == "stop"
+    assert findings(suite_prediction)[0].severity == "stop"
 
 
 def test_a_nine_axis_board_is_swapped_with_its_magnetometer(parts, trajectory):
@@ -116,8 +118,8 @@ def test_a_nine_axis_board_is_swapped_with_its_magnetometer(parts, trajectory):
 def test_findings_say_when_all_is_in_reach(suite, trajectory, parts):
     wide = (Requirement("tilt", 0.5), Requirement("position", 50.0, "p95"))
     prediction = predict(suite(), trajectory, wide)
-    found = findings(Outlook(prediction.figures, prediction.budgets))
+    found = findings(SuitePrediction(prediction.figures, prediction.budgets))
     assert [f.severity for f in found] == ["fine"] and "tightest" in found[0].statement.lower()
     clash = conflicts((parts["Alder 1"], parts["Alder 9"], parts["Alder 1"]))
-    assert findings(Outlook(prediction.figures, prediction.budgets, conflicts=clash))[0].severity == "stop"
+    assert findings(SuitePrediction(prediction.figures, prediction.budgets, conflicts=clash))[0].severity == "stop"
     assert told(wide[0], 0.0174533) == "1°" and told(wide[1], 2.5) == "2.5 m"

@@ -196,8 +196,8 @@ class Window(QMainWindow):
 
     def _show_requirements(self) -> None:
         if self.session.document is not None:
-            outlook = self.session.prediction
-            study = outlook.study if outlook is not None else None
+            predicted = self.session.prediction
+            study = predicted.study if predicted is not None else None
             figures = study.prediction.figures if study is not None else ()
             # Once the bench has measured parts, the prediction splits: datasheets alone, and with what was measured.
             printed = study.by_datasheet if study is not None else None

@@ -39,7 +39,7 @@ def relay_experiment(
     p = sampled(plant, delay_s, rate_hz)
     n = round(seconds / p.h)
     rate, seen, command = np.zeros(n), np.zeros(n), np.zeros(n)
-    _swing(sections_of(filters, rate_hz), p, size, rate, seen, command)
+    _oscillate(sections_of(filters, rate_hz), p, size, rate, seen, command)
     t = np.asarray(np.arange(n) * p.h, dtype=np.float64)
     return Relay(t, rate, command, _read(t, seen, size))
 
@@ -62,7 +62,7 @@ def _read(t: Array, seen: Array, size: float) -> Ultimate | None:
 
 
 @kernel
-def _swing(sections: Array, p: Sampled, size: float, rate: Array, seen: Array, command: Array) -> None:
+def _oscillate(sections: Array, p: Sampled, size: float, rate: Array, seen: Array, command: Array) -> None:
     """Fill rate, what the relay sees of it, and what it commands."""
     memory = np.zeros((1, sections.shape[0], 2))
     omega = motor = 0.0

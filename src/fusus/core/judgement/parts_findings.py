@@ -32,7 +32,7 @@ CURES = {
 
 
 @dataclass(frozen=True, slots=True)
-class Outlook:
+class SuitePrediction:
     """All that is known of a suite before it is bought."""
 
     figures: tuple[Figure, ...]
@@ -49,10 +49,10 @@ def told(requirement: Requirement, value: float) -> str:
     return f"{value:.3g} {requirement.unit}"
 
 
-def findings(outlook: Outlook) -> tuple[Finding, ...]:
+def findings(suite_prediction: SuitePrediction) -> tuple[Finding, ...]:
     """Return findings on a prediction, worst first."""
     out: list[Finding] = []
-    for i, f in enumerate(outlook.figures):
+    for i, f in enumerate(suite_prediction.figures):
         if f.value is None:
             out.append(Finding(
                 f"{f.requirement.title} cannot be met", "stop", f"{f.requirement.title} is wanted, but {f.reason}.",
@@ -61,9 +61,11 @@ def findings(outlook: Outlook) -> tuple[Finding, ...]:
             continue
         over = f.value / f.requirement.limit
         if over > 0.8:
-            out.append(_weak(outlook, i, f, f.value, over))
-    if not out and outlook.figures:
-        tightest = max((f for f in outlook.figures if f.value), key=lambda f: (f.value or 0) / f.requirement.limit)
+            out.append(_weak(suite_prediction, i, f, f.value, over))
+    if not out and suite_prediction.figures:
+        tightest = max(
+            (f for f in suite_prediction.figures if f.value), key=lambda f: (f.value or 0) / f.requirement.limit
+        )
         share = (tightest.value or 0) / tightest.requirement.limit
         out.append(Finding(
             "All requirements are in reach", "fine",
@@ -71,7 +73,7 @@ def findings(outlook: Outlook) -> tuple[Finding, ...]:
             f"predicted, {share:.0%} of its limit.",
             "Predicted from datasheets; the bench will say what your parts are.", "see what a cheaper suite does", "parts",
         ))  # fmt: skip
-    for c in outlook.conflicts:
+    for c in suite_prediction.conflicts:
         out.append(Finding(
             " and ".join(c.parts), "stop", f"{c.message}.", "Two devices that answer at once garble each other.", c.action, "parts",
         ))  # fmt: skip
@@ -79,12 +81,12 @@ def findings(outlook: Outlook) -> tuple[Finding, ...]:
     return tuple(sorted(out, key=lambda x: order[x.severity]))
 
 
-def _weak(outlook: Outlook, index: int, f: Figure, value: float, over: float) -> Finding:
+def _weak(suite_prediction: SuitePrediction, index: int, f: Figure, value: float, over: float) -> Finding:
     r = f.requirement
-    budget = next((b for b in outlook.budgets if b.requirement == r), None)
+    budget = next((b for b in suite_prediction.budgets if b.requirement == r), None)
     group, share = next(iter(budget.shares.items())) if budget else ("", 0.0)
     cure, link = CURES.get(group, ("take a better part", "parts"))
-    cheapest = cheapest_cure(outlook, index, r)
+    cheapest = cheapest_cure(suite_prediction, index, r)
     if cheapest is not None and over > 1:
         new = cheapest.values[index] or 0.0
         cost = f"{cheapest.extra_price:+.1f} cr" if cheapest.extra_price else "no extra cost"
@@ -96,24 +98,24 @@ def _weak(outlook: Outlook, index: int, f: Figure, value: float, over: float) ->
     return Finding(
         f"{r.title}: {group}", "stop" if over > 1 else "mind",
         f"Predicted {told(r, value)} {word} the limit of {told(r, r.limit)}; {group} makes {share:.0%} of it.",
-        _gain_text(outlook, index) or f"Without part changes: {cure}.", step, link,
+        _gain_text(suite_prediction, index) or f"Without part changes: {cure}.", step, link,
     )  # fmt: skip
 
 
-def cheapest_cure(outlook: Outlook, index: int, requirement: Requirement) -> Swap | None:
+def cheapest_cure(suite_prediction: SuitePrediction, index: int, requirement: Requirement) -> Swap | None:
     """Return the cheapest single swap that brings a requirement within its limit without driving another over."""
-    for swap in outlook.swaps:
+    for swap in suite_prediction.swaps:
         value = swap.values[index]
         if value is None or value > requirement.limit:
             continue
-        others = zip(swap.values, outlook.figures, strict=True)
+        others = zip(swap.values, suite_prediction.figures, strict=True)
         if all(v is not None and (v <= f.requirement.limit or v <= (f.value or 0) * 1.02) for v, f in others):
             return swap
     return None
 
 
-def _gain_text(outlook: Outlook, index: int) -> str:
-    gains = sorted(((s.gains[index] or 0.0, s.change) for s in outlook.sensitivities), key=lambda g: -g[0])[:2]
+def _gain_text(suite_prediction: SuitePrediction, index: int) -> str:
+    gains = sorted(((s.gains[index] or 0.0, s.change) for s in suite_prediction.sensitivities), key=lambda g: -g[0])[:2]
     kept = [f"{change} gains {gain:.0%}" for gain, change in gains if gain >= 0.01]
     text = "; ".join(kept)
     return text[:1].upper() + text[1:] + "." if text else ""

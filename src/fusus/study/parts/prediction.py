@@ -101,7 +101,7 @@ def prediction_result(project: Project, ranking: Ranking | None, progress: Progr
     gyro, acc = study.model.gyro, study.model.acc
     tau = np.geomspace(0.01, 3e4, 160)
     return PredictionResult(
-        needs, rows, study, findings(study.outlook), schools(project, study, ranking), _fan(project, study),
+        needs, rows, study, findings(study.suite_prediction), schools(project, study, ranking), _fan(project, study),
         _reckoning(project, study),
         {"gyro": {"tau": tau} | still.allan_of_model(gyro, tau), "acc": {"tau": tau} | still.allan_of_model(acc, tau)},
         facts(project, study), _bus(needs, study), registers(study), raw_rows(study),

@@ -6,7 +6,7 @@ from functools import lru_cache
 from typing import Any
 
 from fusus.core.derived_requirements.check import conflicts
-from fusus.core.judgement.parts_findings import Outlook, findings
+from fusus.core.judgement.parts_findings import SuitePrediction, findings
 from fusus.core.mission.trajectory import COARSE_STEP_S, STEP_S, Trajectory, lay_out
 from fusus.core.parts.fields import PartKind
 from fusus.core.parts.models import SuiteModel, suite_model
@@ -97,7 +97,7 @@ class SuiteStudy:
     choice: Choice
     model: SuiteModel
     prediction: Prediction
-    outlook: Outlook
+    suite_prediction: SuitePrediction
     by_datasheet: tuple[Figure, ...] | None = None
 
 
@@ -117,8 +117,12 @@ def study_suite(project: Project, progress: Progress | None = None) -> SuiteStud
     parts = tuple(completed(p) for p in available(project))
     other = swaps(choice, parts, trajectory, requirements, project.parts.fitting, by_course)
     progress.step(3, 3, "Predicting")
-    outlook = Outlook(prediction.figures, prediction.budgets, gains, other, conflicts(choice.separate()))
-    return SuiteStudy(choice, model, prediction, outlook, _by_datasheet(project, choice, trajectory, by_course))
+    suite_prediction = SuitePrediction(
+        prediction.figures, prediction.budgets, gains, other, conflicts(choice.separate())
+    )
+    return SuiteStudy(
+        choice, model, prediction, suite_prediction, _by_datasheet(project, choice, trajectory, by_course)
+    )
 
 
 def _by_datasheet(
@@ -154,7 +158,7 @@ def prediction_summary(study: SuiteStudy) -> dict[str, Any]:
                 "limit": r.limit * scale, "predicted": None if f.value is None else f.value * scale,
                 "met": None if f.value is None else f.value <= r.limit, "reason": f.reason,
                 "budget": {k: round(v, 12) for k, v in budget.items()},
-                "gains": {s.change: g for s in study.outlook.sensitivities if (g := s.gains[i]) is not None},
+                "gains": {s.change: g for s in study.suite_prediction.sensitivities if (g := s.gains[i]) is not None},
             }
         )  # fmt: skip
     c = study.choice
@@ -169,7 +173,7 @@ def prediction_summary(study: SuiteStudy) -> dict[str, Any]:
         "requirements": out,
         "findings": [
             {"subject": f.subject, "severity": f.severity, "statement": f.statement, "reason": f.reason, "next_step": f.next_step}
-            for f in findings(study.outlook)
+            for f in findings(study.suite_prediction)
         ],
     }  # fmt: skip
 

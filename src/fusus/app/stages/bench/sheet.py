@@ -230,8 +230,8 @@ class BenchSheet(TabbedSheet):
         if self._axes is None:
             return
         recording, axes = self._axes
-        outlook = self.session.prediction
-        model = outlook.allan if outlook is not None else None
+        predicted = self.session.prediction
+        model = predicted.allan if predicted is not None else None
         for shown, prefix, scale in ((self.allan_gyro, "gyro", DEG_H), (self.allan_acc, "acc", MICRO_G)):
             line = (model[prefix]["tau"], model[prefix]["total"]) if model else None
             own = [a for a in axes if a.name.startswith(prefix)]

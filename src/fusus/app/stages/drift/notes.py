@@ -15,13 +15,13 @@ def notes(session: Session) -> tuple[Note, ...]:
                 "parts.imu",
             ),
         )  # fmt: skip
-    outlook = session.prediction
-    if outlook is None or outlook.study is None:
+    predicted = session.prediction
+    if predicted is None or predicted.study is None:
         return ()
-    out = [Note(f.subject, f.severity, f.statement, f.reason, f.next_step, f.link) for f in outlook.findings]
-    r = outlook.reckoning
+    out = [Note(f.subject, f.severity, f.statement, f.reason, f.next_step, f.link) for f in predicted.findings]
+    r = predicted.reckoning
     held = f"{figure(r.holds_s)} s" if r.holds_s is not None else "more than five minutes"
-    outage = outlook.study.prediction.trajectory.mission.outage_s  # as the requirement says, where there is one
+    outage = predicted.study.prediction.trajectory.mission.outage_s  # as the requirement says, where there is one
     enough = r.holds_s is None or r.holds_s >= outage
     out.append(
         Note(
@@ -36,9 +36,9 @@ def state(session: Session) -> StageState:
     """Return how far the prediction is: the worst requirement against its limit."""
     if session.project.parts.imu is None:
         return StageState(0.0, "no parts")
-    outlook = session.prediction
-    if outlook is None or outlook.study is None:
+    predicted = session.prediction
+    if predicted is None or predicted.study is None:
         return StageState(0.5, "running" if session.jobs.running else "not predicted")
-    figures = outlook.study.prediction.figures
+    figures = predicted.study.prediction.figures
     met = sum(f.value is not None and f.value <= f.requirement.limit for f in figures)
     return StageState(1.0, f"{met} of {len(figures)} in reach", not session.answers.is_current("parts.prediction"))

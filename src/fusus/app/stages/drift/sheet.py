@@ -84,8 +84,8 @@ class DriftSheet(TabbedSheet):
 
     def draw(self, name: str) -> None:
         """Draw one page."""
-        outlook = self.session.prediction
-        if outlook is None or outlook.study is None:
+        predicted = self.session.prediction
+        if predicted is None or predicted.study is None:
             self.budget.title.setText("Choose an IMU in Parts; then its errors are predicted here")
             return
         {
@@ -94,12 +94,12 @@ class DriftSheet(TabbedSheet):
             "rest": self._draw_rest,
             "allan": self._draw_allan,
             "facts": self._draw_facts,
-        }[name](outlook)
+        }[name](predicted)
 
-    def _draw_budget(self, outlook: Any) -> None:
+    def _draw_budget(self, predicted: Any) -> None:
         self.budget.title.setText("Where the predicted errors come from")
         bars = []
-        for b in outlook.study.prediction.budgets:
+        for b in predicted.study.prediction.budgets:
             r = b.requirement
             unit, sign = SHOWN[r.unit]
             kind = KIND_OF_UNIT[r.unit]
@@ -110,8 +110,8 @@ class DriftSheet(TabbedSheet):
             bars.append((name, value, b.value / r.limit, [*pieces, ("all others", rest)]))
         self.budget.show_bars(bars)
         rows: list[tuple[float, list[str]]] = []
-        figures = outlook.study.prediction.figures
-        for s in outlook.study.outlook.sensitivities:
+        figures = predicted.study.prediction.figures
+        for s in predicted.study.suite_prediction.sensitivities:
             gains = [(g, f.requirement.title) for g, f in zip(s.gains, figures, strict=True) if g is not None]
             if gains:
                 best = max(gains)
@@ -121,8 +121,8 @@ class DriftSheet(TabbedSheet):
                 )
         self.gains.show_rows([r for _, r in sorted(rows, key=lambda x: -x[0])])
 
-    def _draw_mission(self, outlook: Any) -> None:
-        prediction = outlook.study.prediction
+    def _draw_mission(self, predicted: Any) -> None:
+        prediction = predicted.study.prediction
         name, unit, scale, columns = QUANTITIES[self.quantity.currentIndex()]
         true, claimed = prediction.spread.true, prediction.spread.claimed
         total = np.sqrt(true[:, columns].sum(axis=1)) * scale
@@ -149,20 +149,20 @@ class DriftSheet(TabbedSheet):
             rows.append([title, limit, f"{figure(from_si(f.value, shown, kind))}{sign}", f"{over:.0%}", word])
         self.values.show_rows(rows)
 
-    def _draw_rest(self, outlook: Any) -> None:
-        fan, r = outlook.fan, outlook.reckoning
+    def _draw_rest(self, predicted: Any) -> None:
+        fan, r = predicted.fan, predicted.reckoning
         self.fan.show_fan(fan.t_s, fan.bands_deg, fan.sigma_deg, "datasheet")
         held = f"{figure(r.holds_s)} s" if r.holds_s is not None else "over 5 min"
         self.reckoning.title.setText(f"Dead reckoning: within {figure(r.limit_m)} m for {held}")
         self.reckoning.show_reckoning(r.t_s, r.causes, r.limit_m)
 
-    def _draw_allan(self, outlook: Any) -> None:
-        gyro, acc = outlook.allan["gyro"], outlook.allan["acc"]
+    def _draw_allan(self, predicted: Any) -> None:
+        gyro, acc = predicted.allan["gyro"], predicted.allan["acc"]
         self.allan_gyro.show_allan(gyro["tau"], gyro, DEGREES * 3600)
         self.allan_acc.show_allan(acc["tau"], acc, 1e6 / 9.80665)
 
-    def _draw_facts(self, outlook: Any) -> None:
-        self.facts.show_rows([[f.name, f.value, f.meaning] for f in outlook.facts])
+    def _draw_facts(self, predicted: Any) -> None:
+        self.facts.show_rows([[f.name, f.value, f.meaning] for f in predicted.facts])
 
     def _follow_piece(self, group: str) -> None:
         """Go where a source can be changed."""

@@ -129,11 +129,11 @@ class PartsSheet(TabbedSheet):
         }[name]()
 
     def _draw_catalogue(self) -> None:
-        outlook, kind = self.session.prediction, self.kind.currentData()
-        if outlook is None:
+        predicted, kind = self.session.prediction, self.kind.currentData()
+        if predicted is None:
             return
         keep = self.datasheet.name
-        self._rows = [r for r in outlook.rows if r.part.part.kind == kind]
+        self._rows = [r for r in predicted.rows if r.part.part.kind == kind]
         chosen = getattr(self.session.project.parts, kind)
         cells: list[list[Cell]] = []
         for r in self._rows:
@@ -238,23 +238,23 @@ class PartsSheet(TabbedSheet):
         session.do(SetValue("parts", parts.model_copy(update=update), "Take a suite"))
 
     def _draw_registers(self) -> None:
-        outlook = self.session.prediction
-        if outlook is None or outlook.study is None:
+        predicted = self.session.prediction
+        if predicted is None or predicted.study is None:
             self.register_table.show_rows([["Choose an IMU first.", "", "", "", "", ""]])
             return
         self.register_table.show_rows(
-            [[r.sensor, r.range, r.per_unit, r.step, r.noise, r.meaning] for r in outlook.registers]
+            [[r.sensor, r.range, r.per_unit, r.step, r.noise, r.meaning] for r in predicted.registers]
         )
-        self.raw.show_rows([list(r) for r in outlook.raw])
+        self.raw.show_rows([list(r) for r in predicted.raw])
 
     def _draw_schools(self) -> None:
-        outlook = self.session.prediction
-        if outlook is None:
+        predicted = self.session.prediction
+        if predicted is None:
             return
         self.school_table.show_rows(
             [
                 [s.question, f"{s.first}\n{s.first_says}", f"{s.second}\n{s.second_says}", s.here]
-                for s in outlook.schools
+                for s in predicted.schools
             ]
         )
 

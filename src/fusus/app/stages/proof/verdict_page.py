@@ -122,8 +122,8 @@ class VerdictPage(QWidget):
 
     def _predicted(self) -> tuple[Column | None, ...]:
         """Return what was predicted by datasheets, and with what the bench measured of the parts."""
-        outlook = self.session.prediction
-        study = outlook.study if outlook is not None else None
+        predicted = self.session.prediction
+        study = predicted.study if predicted is not None else None
         if study is None:
             return ()
         printed = {f.requirement: f.value for f in (study.by_datasheet or study.prediction.figures)}
