@@ -66,7 +66,7 @@ def site() -> Site:
     return site_at(*HOME, date(2026, 6, 1))
 
 
-def short_flight(site: Site, seed: int = 1, rate_hz: float = 200.0, wander: float = 0.6, suite: Suite | None = None):
+def short_flight(site: Site, seed: int = 1, rate_hz: float = 200.0, drift: float = 0.6, suite: Suite | None = None):
     """Return motion and streams of a made-up flight of some 90 s that begins at rest."""
     rng = np.random.default_rng(seed + 1000)
     points = [Waypoint(0, 0, 0, 0, 0.3), Waypoint(8, 0, 0, 0, 0.3), Waypoint(12, 0, 0, 3, 0.3)]
@@ -74,7 +74,7 @@ def short_flight(site: Site, seed: int = 1, rate_hz: float = 200.0, wander: floa
     while t < 80:
         t += rng.uniform(2.0, 5.0)
         yaw += rng.normal(0, 0.5)
-        n, e = rng.normal(0, 6 * wander, 2)
+        n, e = rng.normal(0, 6 * drift, 2)
         points.append(Waypoint(t, n, e, 3 + rng.normal(0, 0.3), yaw, holds=bool(rng.random() < 0.4)))
     points += [Waypoint(t + 6, 0, 0, 3, yaw), Waypoint(t + 11, 0, 0, 0, yaw), Waypoint(t + 14, 0, 0, 0, yaw)]
     motion = fly(points, rate_hz, site.gravity_m_s2, Air(-2.0, 1.5))

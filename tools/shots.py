@@ -92,7 +92,7 @@ def _take_before_buying(window: Window, app: QApplication) -> None:
 
 
 def _take_proof(window: Window, app: QApplication) -> None:
-    """Take Proof: a cell with its deciding stretch, and why a flight wandered."""
+    """Take Proof: a cell with its deciding stretch, and why a flight drifted."""
     window.show_stage("proof")
     sheet = window.sheets.currentWidget()
     page = sheet.verdicts

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QLabel, QPushButton
 from tests.conftest import flown_project
 
 from fusus.app.figures.long import Envelope, LongCurve
-from fusus.core.judgement.drift_causes import causes as wander
+from fusus.core.judgement.drift_causes import causes as drift
 from fusus.logs.create import create_recording
 from fusus.logs.info import RecordingInfo
 from fusus.project import book
@@ -127,8 +127,8 @@ def test_causes_are_listed_with_the_sign_of_the_chosen_one(proof, qtbot):
     push(proof, "find-causes")
     qtbot.waitUntil(lambda: proof.session.answers.result("proof.causes") is not None, timeout=60_000)
     idle(proof, qtbot)
-    assert page.table.rowCount() == len(wander.CAUSES) + 1 and "14 to 40 s" in page.note.text()
-    for row in range(len(wander.CAUSES)):
+    assert page.table.rowCount() == len(drift.CAUSES) + 1 and "14 to 40 s" in page.note.text()
+    for row in range(len(drift.CAUSES)):
         page.table.selectRow(row)
         title = page.table.item(row, 0).text()
         assert title in page.advice.text() and page.sign.title.text().startswith(title)

@@ -164,7 +164,7 @@ def test_scatter_of_a_receiver_at_rest():
     c = gnss_scatter(gnss["t_ns"] * 1e-9, p)
     assert c.parameters["counted_cep50_m"] == pytest.approx(c.parameters["cep50_m"], rel=0.25)
     model = made.model.gnss
-    sigma = np.hypot(model.white_horizontal_m, model.wander_horizontal_m)
+    sigma = np.hypot(model.white_horizontal_m, model.correlated_horizontal_m)
     assert c.parameters["sigma_north_m"] == pytest.approx(sigma, rel=0.5)
     short = gnss_scatter(gnss["t_ns"][:400] * 1e-9, p[:400])
     assert short.verdict == "close"

@@ -1,4 +1,4 @@
-"""Causes of wandering: each of ten, flown in closed loop with one thing wrong, is named first; tests part the first two."""
+"""Causes of drift: each of ten, flown in closed loop with one thing wrong, is named first; tests part the first two."""
 
 import math
 from concurrent.futures import ThreadPoolExecutor

@@ -26,7 +26,7 @@ def swinging(t, seed=0):
     return from_euler(2.0 * angles[0], 0.4 * angles[1], 0.4 * angles[2])
 
 
-def wandering(t, seed=0):
+def drifting(t, seed=0):
     """Return a way north-east-down."""
     rng = np.random.default_rng(seed)
     return np.stack(
@@ -145,7 +145,7 @@ def test_attitudes_in_other_axes_are_named():
 
 def test_places_in_other_axes_are_named():
     t = np.arange(0, 60, 0.1)
-    way, q = wandering(t), swinging(t)
+    way, q = drifting(t), swinging(t)
     for axes, name in (("enu", "east-north-up"), ("nwu", "north-west-up")):
         there = Track(t, np.full((len(t), 4), np.nan), way @ earth_matrix(axes))
         (found,) = other_axes(compare(Track(t, q, way), there))
@@ -184,7 +184,7 @@ def test_clocks_are_found_to_a_millisecond_and_ten_ppm():
         assert found.clock.offset_s == pytest.approx(offset, abs=1e-3) and found.clock.drift * 1e6 == pytest.approx(
             ppm, abs=10
         )
-        speed = np.linalg.norm(np.gradient(wandering(2.0 * t, seed), t, axis=0)[:, :2], axis=1)
+        speed = np.linalg.norm(np.gradient(drifting(2.0 * t, seed), t, axis=0)[:, :2], axis=1)
         slow = np.arange(5.0, 290.0, 0.1)
         there = np.interp((slow - offset) / (1.0 + ppm * 1e-6), t, speed)
         found = align_speeds(t, speed, slow, there)

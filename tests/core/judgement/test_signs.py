@@ -1,4 +1,4 @@
-"""Signs of wandering on made-up hovers whose every figure is known in closed form, and where the hover is found."""
+"""Signs of drifting on made-up hovers whose every figure is known in closed form, and where the hover is found."""
 
 import math
 from dataclasses import replace

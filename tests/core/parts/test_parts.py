@@ -208,8 +208,8 @@ def test_calibration_foam_and_slow_share_act_where_they_should():
     assert fine.mag.hard_iron_ut == pytest.approx(rough.mag.hard_iron_ut * LEFT_BY_CALIBRATION)
     assert fine.baro.airflow_cp == pytest.approx(0.2 * rough.baro.airflow_cp)
     g = fine.gnss
-    total = math.hypot(g.white_horizontal_m, g.wander_horizontal_m)
-    assert total == pytest.approx(tern.value("position_horizontal")) and g.wander_horizontal_m == pytest.approx(
+    total = math.hypot(g.white_horizontal_m, g.correlated_horizontal_m)
+    assert total == pytest.approx(tern.value("position_horizontal")) and g.correlated_horizontal_m == pytest.approx(
         0.78 * total
     )
     assert suite_model(birch, None, None, None, None, Fitting()).gnss is None

@@ -77,9 +77,9 @@ class _Specimens:
         suite, m, rng, runs = self.suite, self.trajectory.mission, self.rng, self.runs
         if suite.gnss is not None:
             g = suite.gnss
-            scale = np.array([g.wander_horizontal_m, g.wander_horizontal_m, g.wander_vertical_m])
-            self.wander_scale = scale
-            self.wander = _Drift(rng, (runs, 3), 1.0, g.wander_tau_s, True)
+            scale = np.array([g.correlated_horizontal_m, g.correlated_horizontal_m, g.correlated_vertical_m])
+            self.drift_scale = scale
+            self.drift = _Drift(rng, (runs, 3), 1.0, g.correlation_time_s, True)
             self.arm = np.array(g.lever_arm_b_m) + self._three(d.LEVER_ARM_SIGMA_M)
             self.late_s = rng.standard_normal(runs) * d.LATENCY_SIGMA_S
             gust = np.arctan(d.GUST_SHARE * m.wind_m_s / max(m.speed_m_s, d.SLOWEST_COURSE_M_S))
@@ -198,9 +198,9 @@ def _measure(r: Recursion, s: _Specimens, truth: _Estimate, estimate: _Estimate,
     trajectory, gnss = r.trajectory, r.suite.gnss
     noise = s.rng.standard_normal((k.MEASUREMENTS, s.runs)) * np.sqrt(r.design.r_true[t])[:, None]
     if gnss is not None:
-        wander, crab = s.wander.step(trajectory.step_s) * s.wander_scale, s.crab.step(trajectory.step_s)
+        drift, crab = s.drift.step(trajectory.step_s) * s.drift_scale, s.crab.step(trajectory.step_s)
         rate = trajectory.rate_end[t]
-        antenna = truth.p + qt.rotate(truth.q, s.arm) - trajectory.vel_n[t] * s.late_s[:, None] + wander
+        antenna = truth.p + qt.rotate(truth.q, s.arm) - trajectory.vel_n[t] * s.late_s[:, None] + drift
         speed = truth.v + qt.rotate(truth.q, np.cross(rate, s.arm)) - trajectory.acc_n[t] * s.late_s[:, None]
         arm = np.array(gnss.lever_arm_b_m)
     weather = s.weather.step(trajectory.step_s) if r.suite.baro is not None else np.zeros(s.runs)

@@ -54,7 +54,7 @@ def test_heading_has_one_source_at_a_time(suite, trajectory):
 def test_sources_are_those_of_the_sensors_on_board(suite, trajectory):
     full = {s.group for s in d.design(suite(), trajectory).sources}
     assert {
-        "GNSS wander",
+        "GNSS drift",
         "weather",
         "airflow on the barometer",
         "magnetometer calibration",
@@ -125,7 +125,7 @@ def test_any_suite_stays_finite_and_positive(parts, suite, i, b, m, r, on_course
 
 @given(
     st.sampled_from(
-        ["gyro noise", "GNSS wander", "weather", "magnetometer calibration", "barometer noise", "lever arm"]
+        ["gyro noise", "GNSS drift", "weather", "magnetometer calibration", "barometer noise", "lever arm"]
     ),
     st.floats(0.1, 10),
 )

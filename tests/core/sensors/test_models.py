@@ -43,7 +43,7 @@ def _still(model, errors, n=20_000, rate=100.0, seed=5):
 
 def test_still_gyro_shows_its_bias():
     errors = inertial.draw_errors(GYRO, np.random.default_rng(4))
-    # 200 s of N = 0.005 deg/s/sqrt(Hz) leave 0.0004 deg/s, the wandering bias some 0.002.
+    # 200 s of N = 0.005 deg/s/sqrt(Hz) leave 0.0004 deg/s, the drifting bias some 0.002.
     assert np.allclose(np.degrees(_still(GYRO, errors).mean(axis=0)), np.degrees(errors.bias), atol=0.006)
 
 
@@ -98,7 +98,7 @@ def test_gnss_fixes_come_late_and_wander():
     truth = np.zeros((len(t), 3))
     fixes = gnss.read_gnss(model, t, truth, truth, np.random.default_rng(3))
     assert np.allclose(fixes.t_s - t, model.latency_s)
-    expected = np.hypot(model.white_horizontal_m, model.wander_horizontal_m)
+    expected = np.hypot(model.white_horizontal_m, model.correlated_horizontal_m)
     assert abs(fixes.pos_n[:, 0].std() / expected - 1) < 0.25  # 50 correlation times: 14 % standard error
     seen = gnss.visible(t, ((100.0, 8.0),))
     assert (~seen).sum() == 80 and not seen[np.searchsorted(t, 104.0)]

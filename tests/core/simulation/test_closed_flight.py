@@ -82,9 +82,9 @@ def test_it_leans_into_the_wind(hover):
 
 
 def test_it_flies_on_the_estimate_not_on_the_truth():
-    """A receiver that wanders by metres takes the craft along: the estimate stays on the path, the truth does not."""
+    """A receiver that drifts by metres takes the craft along: the estimate stays on the path, the truth does not."""
     suite = Suite()
-    gnss = replace(suite.gnss, wander_horizontal_m=4.0, wander_tau_s=20.0, white_horizontal_m=0.1)
+    gnss = replace(suite.gnss, correlated_horizontal_m=4.0, correlation_time_s=20.0, white_horizontal_m=0.1)
     flown = fly_task(task_of("hover-wind", suite=replace(suite, gnss=gnss)))
     use = in_hover(flown)
     true, estimate = (np.hypot(a[use, 0], a[use, 1]) for a in (flown.log.truth, flown.log.estimate))

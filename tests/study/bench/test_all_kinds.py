@@ -111,7 +111,7 @@ def test_scatter_becomes_the_receivers_figure(shed, record):
     }
     model = board.model.gnss
     assert figures["position_horizontal"].value == pytest.approx(
-        np.hypot(model.white_horizontal_m, model.wander_horizontal_m), rel=0.6
+        np.hypot(model.white_horizontal_m, model.correlated_horizontal_m), rel=0.6
     )
     assert figures["position_vertical"].standard_error > 0
 

@@ -14,27 +14,27 @@ from fusus.project import store
 from fusus.study.proof.before_after import changes_report, compare_recordings
 
 
-def wandering(seed, size=1.0, n=6000):
+def drifting(seed, size=1.0, n=6000):
     """Errors that last: a first-order process of some fifty samples."""
     return size * lfilter([1.0], [1.0, -0.98], np.random.default_rng(seed).standard_normal(n)) * 0.2
 
 
 def test_intervals_of_a_difference_cover_what_they_claim():
     """Two records of one process: in about 5 % of trials chance looks like a difference (95 % bootstrap)."""
-    wrong = sum(difference(wandering(2 * k), wandering(2 * k + 1), "rmse").is_real for k in range(200))
+    wrong = sum(difference(drifting(2 * k), drifting(2 * k + 1), "rmse").is_real for k in range(200))
     assert wrong <= 30, "the block bootstrap of few blocks is known to be a little bold, no more"
 
 
 def test_a_real_change_is_found_and_its_size():
-    found = difference(wandering(1), wandering(2, 1.5), "rmse")
+    found = difference(drifting(1), drifting(2, 1.5), "rmse")
     assert found.is_real and found.low < found.after - found.before < found.high and found.low > 0
-    less = difference(wandering(1, 1.5), wandering(2), "p95")
+    less = difference(drifting(1, 1.5), drifting(2), "p95")
     assert less.is_real and less.high < 0
 
 
 def test_too_little_and_maxima_tell_nothing():
     assert not difference(np.ones(5), np.ones(5), "rmse").is_real
-    top = difference(wandering(1), wandering(2, 3.0), "max")
+    top = difference(drifting(1), drifting(2, 3.0), "max")
     assert np.isnan(top.low) and not top.is_real and top.after > top.before
 
 

@@ -45,7 +45,7 @@ TEXTS: dict[str, Help] = {
         "0 in a meadow, 5 beside a car, 20 under a footbridge.",
     ),
     "brief.mission.weather_pa": Help(
-        "Weather", "How much the pressure wanders over some three hours, one sigma.",
+        "Weather", "How much the pressure drifts over some three hours, one sigma.",
         "0.3 hPa settled, 1 hPa changeable, 3 hPa as a front comes.",
     ),
     "bench.link": Help(
@@ -159,7 +159,7 @@ TEXTS: dict[str, Help] = {
         "IEEE Std 952",
     ),
     "gyro_walk_rad_s2_rthz": Help(
-        "Gyro bias walk", "K, how fast the bias wanders.", "1e-4 to 1e-3 °/s²/√Hz", "Allan deviation at 3 s on the slope +1/2."
+        "Gyro bias walk", "K, how fast the bias drifts.", "1e-4 to 1e-3 °/s²/√Hz", "Allan deviation at 3 s on the slope +1/2."
     ),
     "gyro_bias_sigma_rad_s": Help("Gyro bias spread", "How large the bias may be where no rest at the start shows it.", "0.5 to 2 °/s"),
     "gyro_scale_sigma": Help(
@@ -282,15 +282,15 @@ TEXTS: dict[str, Help] = {
     "fusion.use_gnss": Help("GNSS", "Without it place and speed drift away within seconds, and tilt rests on gravity."),
     "gyro_cross_sigma_rad": Help("Gyro cross-axis", "How far the gyro's axes may be off square: a turn about one shows about "
     "the others.", "0.05 to 0.5°"),
-    "acc_walk_m_s3_rthz": Help("Accel. bias walk", "K, how fast the bias wanders; warming counts.", "5 to 100 µg/s/√Hz"),
+    "acc_walk_m_s3_rthz": Help("Accel. bias walk", "K, how fast the bias drifts; warming counts.", "5 to 100 µg/s/√Hz"),
     "acc_scale_sigma": Help("Accel. scale error", "What calibration leaves.", "0.1 to 1 %", "Six-face capture."),
     "gnss_horizontal_m": Help("Fix noise, level", "White part of a fix, one axis. Followed from the fixes themselves where "
     "that is on.", "0.2 to 2 m", "A receiver at rest for an hour."),
     "gnss_vertical_m": Help("Fix noise, height", "White part of a fix's height.", "0.4 to 4 m"),
-    "gnss_wander_horizontal_m": Help("Fix wander, level", "Slow part of a fix's error: satellites and air change within "
+    "gnss_wander_horizontal_m": Help("Fix drift, level", "Slow part of a fix's error: satellites and air change within "
     "minutes.", "0.5 to 3 m"),
-    "gnss_wander_vertical_m": Help("Fix wander, height", "Slow part of a fix's height error.", "1 to 5 m"),
-    "gnss_wander_tau_s": Help("Wander lasts", "How long a slow error keeps its size.", "60 to 600 s"),
+    "gnss_wander_vertical_m": Help("Fix drift, height", "Slow part of a fix's height error.", "1 to 5 m"),
+    "gnss_wander_tau_s": Help("Correlation time", "How long a slow error keeps its size.", "60 to 600 s"),
     "gnss_velocity_horizontal_m_s": Help("Speed noise, level", "Of one axis.", "0.05 to 0.3 m/s"),
     "gnss_velocity_vertical_m_s": Help("Speed noise, climb", "Of the vertical axis.", "0.1 to 0.5 m/s"),
     "gnss_delay_s": Help("Delay of fixes", "From the sky to the log. Fixes are compared with where the craft was then.", "50 "

@@ -55,7 +55,7 @@ def compare(
             values = [e[f"{quantity}_{s}_deg"] for s in ("rmse", "p95", "max")]
             typer.echo(f"{quantity:<8} RMSE {values[0]:6.2f}°   95 % {values[1]:6.2f}°   max {values[2]:6.2f}°")
         typer.echo(
-            f"heading differs by {report['heading_offset_deg']:.1f}° on average and wanders by "
+            f"heading differs by {report['heading_offset_deg']:.1f}° on average and drifts by "
             f"{report['heading_spread_deg']:.1f}° round that" + (" (the mean was taken off)" if align_yaw else "")
         )
         if found.alignment is not None:

@@ -146,7 +146,7 @@ def causes(
     ] = None,
     as_json: JsonFlag = False,
 ) -> None:
-    """Why a hover or straight flight wandered: ten causes with their probability, and the cheapest test between the first two."""
+    """Why a hover or straight flight drifted: ten causes with their probability, and the cheapest test between the first two."""
     with answering(as_json):
         from fusus.project import store
         from fusus.study.proof.drift_causes import CAUTION, drift_causes_of, drift_causes_report, percent
@@ -170,7 +170,7 @@ def causes(
         )  # fmt: skip
         typer.echo(
             f"{recording}, {report['start_s']:.0f} to {report['end_s']:.0f} s: {far or 'nothing shows how far it went'}"
-            + ("" if report["wanders"] else " (it hardly wanders)")
+            + ("" if report["wanders"] else " (it hardly drifts)")
         )
         table = table_of("cause", "probability>", "sign")
         for c in report["causes"]:

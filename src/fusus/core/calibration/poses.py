@@ -57,7 +57,7 @@ def find_poses(
     least_s : float
         Shortest rest.
     floor_m_s2 : float
-        What the readings wander between poses beside their noise.
+        What the readings drift between poses beside their noise.
 
     Returns
     -------

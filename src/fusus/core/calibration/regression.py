@@ -1,4 +1,4 @@
-"""Linear regression of a slow series whose residual wanders, as sensor biases do.
+"""Linear regression of a slow series whose residual drifts, as sensor biases do.
 
 Ordinary least squares would take every sample as news, and claim far too much.
 
@@ -21,12 +21,12 @@ from fusus.core.arrays import Array
 RATIOS = np.geomspace(1e-4, 30.0, 14)
 WANDER_S = 100.0  # correlation time of a usual bias instability
 MOST_BLOCKS = 120
-KNOWN_WITHIN = np.array([0.5, 1.0, 2.0, 4.0])  # of the variance that a datasheet's wandering makes
+KNOWN_WITHIN = np.array([0.5, 1.0, 2.0, 4.0])  # of the variance that a datasheet's drifting makes
 
 
 @dataclass(frozen=True, slots=True)
 class SlowNoise:
-    """What is known of a sensor's wandering: ``walk`` in u/s/√Hz, Gauss-Markov ``sigma`` in u with ``tau_s``."""
+    """What is known of a sensor's drifting: ``walk`` in u/s/√Hz, Gauss-Markov ``sigma`` in u with ``tau_s``."""
 
     walk: float
     sigma: float
@@ -51,10 +51,10 @@ class Regression:
 def regress(t_s: Array, design: Array, y: Array, known: SlowNoise | None = None) -> Regression:
     """Return the fit of ``y`` (N,) to ``design`` (N, K) at times ``t_s`` (N,), some hundred at most.
 
-    Beside white noise the residual may walk or wander (Gauss-Markov of 100 s), by any of a row of shares. None of them is
+    Beside white noise the residual may walk or drift (Gauss-Markov of 100 s), by any of a row of shares. None of them is
     chosen: each weighs by its restricted likelihood, and how they differ counts as error too. Choosing the likeliest would
-    too often take a wandering residual for a quiet one. What is ``known`` of the sensor narrows the row: a short record
-    hardly shows its own wandering.
+    too often take a drifting residual for a quiet one. What is ``known`` of the sensor narrows the row: a short record
+    hardly shows its own drifting.
     """
     span = t_s - t_s[0]
     step = max(float(np.median(np.diff(t_s))), 1e-9)
@@ -83,7 +83,7 @@ def regress(t_s: Array, design: Array, y: Array, known: SlowNoise | None = None)
 
 
 def _white(rest: Array, known: SlowNoise, step: float) -> float:
-    """Return the variance of the white part: what neighbours differ by, less what a known wandering makes of it."""
+    """Return the variance of the white part: what neighbours differ by, less what a known drifting makes of it."""
     raw = float(np.var(np.diff(rest))) / 2.0
     slow = known.walk**2 * step / 2.0 + known.sigma**2 * (1.0 - float(np.exp(-step / known.tau_s)))
     return max(raw - slow, 0.2 * raw, 1e-300)

@@ -27,7 +27,7 @@ School = Literal["six faces", "five faces", "free poses"]
 SQUARE_RAD = np.radians(0.5)  # of a box on a table that was checked with a level; common practice
 BELIEF = 12.0  # how many measured tilts the stated squareness weighs as much as
 FLOOR_M_S2 = 3e-4  # 30 µg, the bias instability of a usual part
-# Over the minute of a capture a bias wanders mostly as one: what all poses share moves the offset, the rest each pose.
+# Over the minute of a capture a bias drifts mostly as one: what all poses share moves the offset, the rest each pose.
 SHARED, OWN = 0.9, 0.45
 LEAST_FREE = 9
 MOST_CONDITION = 1e3
@@ -69,7 +69,7 @@ def six_face(
     square_rad : float
         How square the faces lie, one sigma.
     floor_m_s2 : float
-        What readings wander from pose to pose beside their noise.
+        What readings drift from pose to pose beside their noise.
 
     Returns
     -------

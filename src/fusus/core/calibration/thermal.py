@@ -38,7 +38,7 @@ def thermal(
     temperature_degc : array_like, (N,), degC, any
         The sensor's own temperature.
     gyro_walk : SlowNoise, optional
-        What the datasheet, or the Allan curve, says of the gyro's slow wandering: the standard errors rest on it.
+        What the datasheet, or the Allan curve, says of the gyro's slow drifting: the standard errors rest on it.
     acc_walk : SlowNoise, optional
         The same of the accelerometer.
 

@@ -95,7 +95,7 @@ def _imu(part: Completed, needs: dict[str, DerivedRequirement], fitting: Fitting
     out += _compare(needs, "gyro_rate", min(part.value("gyro_rate"), part.value("acc_rate")))
     out += _compare(needs, "gyro_noise", gyro.noise)
     out += _compare(needs, "acc_bias", acc.bias)
-    # The start at rest takes the offset off; what is left is what wanders.
+    # The start at rest takes the offset off; what is left is what drifts.
     out += _compare(needs, "gyro_bias", gyro.instability)
     out += _compare(needs, "gyro_bias_outage", gyro.instability)
     out += _compare(needs, "acc_bias_outage", acc.bias)

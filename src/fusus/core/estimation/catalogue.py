@@ -93,7 +93,7 @@ ESTIMATORS = (
         "Height, 4 states",
         "altitude",
         AltitudeParameters,
-        "Kalman filter that also learns how the barometer's zero wanders, from the fixes' height and climb.",
+        "Kalman filter that also learns how the barometer's zero drifts, from the fixes' height and climb.",
         "height",
     ),
     EstimatorInfo(

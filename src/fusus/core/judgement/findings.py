@@ -215,13 +215,13 @@ def odd_reference(e: Evidence) -> Finding | None:
     if n < 20 or any(len(y) != n for y in yaws):
         return None
     to_reference = [circular_mean(y - reference) for y in yaws]
-    wander = [circular_spread(y - reference) for y in yaws]
+    drift = [circular_spread(y - reference) for y in yaws]
     middle = circular_mean(np.array(to_reference))
     between = max(abs(float(np.angle(np.exp(1j * (o - middle))))) for o in to_reference)
     field = _field_offset(e)
-    if abs(middle) < np.radians(8) and float(np.median(wander)) < np.radians(8):
+    if abs(middle) < np.radians(8) and float(np.median(drift)) < np.radians(8):
         return None
-    if abs(middle) < 2 * between and float(np.median(wander)) < np.radians(8):
+    if abs(middle) < 2 * between and float(np.median(drift)) < np.radians(8):
         return None
     by_field = ""
     if field is not None:
@@ -231,7 +231,7 @@ def odd_reference(e: Evidence) -> Finding | None:
     return Finding(
         ODD_REFERENCE, "mind",
         f"{len(headings)} estimators differ from the reference by {_deg(middle):.0f}° in heading (within {_deg(between):.0f}° of "
-        f"one another){by_field}; round that mean they wander by {_deg(float(np.median(wander))):.0f}°.",
+        f"one another){by_field}; round that mean they drift by {_deg(float(np.median(drift))):.0f}°.",
         "When all agree but one, that one is suspect: another zero of heading, or a magnetometer that it did not use.",
         "Judge tilt by this reference, and heading only with headings aligned, or by another reference.",
         "fusion.align_yaw",

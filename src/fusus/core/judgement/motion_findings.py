@@ -226,7 +226,7 @@ def claimed(motion: MotionOutputs, comparison: Comparison) -> list[Finding]:
                 f"Errors are {np.sqrt(part.value):.1f} times the claimed σ (NEES {part.value:.1f} by its dimension, "
                 f"{part.low:.2f} to {part.high:.2f} are due).",
                 "A noise of the filter is too low, or a sensor errs in a way that the filter does not know.",
-                "See which innovations are not white, and raise that sensor's noise or wander.", "fusion.noise",
+                "See which innovations are not white, and raise that sensor's noise or drift.", "fusion.noise",
             )
         )  # fmt: skip
     return out

@@ -14,7 +14,7 @@ CURES = {
     "magnetometer calibration": ("calibrate the magnetometer outdoors, or take one with a smaller offset", "parts"),
     "motor currents": ("move the magnetometer away from the power wires, twist them, or put it on a mast", "parts"),
     "steel": ("keep off steel, or let the filter refuse a bent field", "brief"),
-    "GNSS wander": ("take a receiver with two bands or corrections", "parts"),
+    "GNSS drift": ("take a receiver with two bands or corrections", "parts"),
     "GNSS position noise": ("take a better receiver", "parts"),
     "GNSS speed noise": ("take a receiver with a better speed, or a higher fix rate", "parts"),
     "GNSS delay": ("measure the receiver's delay: some 10 ms are left in it", "parts"),

@@ -87,7 +87,7 @@ def _attitude_axes(c: Comparison) -> tuple[str, str, float, float, str] | None:
 
     def off(q: Array) -> float:
         e = attitude_error(estimate, q)
-        # Heading may count from anywhere: only its wander tells.
+        # Heading may count from anywhere: only its drift tells.
         return float(np.hypot(np.sqrt(np.mean(e.tilt**2)), circular_spread(e.heading)))
 
     as_is = off(reference)

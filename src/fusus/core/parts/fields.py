@@ -115,8 +115,8 @@ FIELDS: dict[PartKind, tuple[Field, ...]] = {
     "receiver": (
         _f("position_horizontal", "Horizontal position", "horizontal accuracy", "m CEP50", 0.005, 50, 3),
         _f("position_vertical", "Vertical position", "vertical accuracy", "m (1σ)", 0.005, 100, 6),
-        _f("slow_share", "Share that wanders", "share", "%", 0, 100, 80),
-        _f("wander_time", "Wander time", "time", "s", 1, 7200, 150),
+        _f("slow_share", "Share that drifts", "share", "%", 0, 100, 80),
+        _f("wander_time", "Correlation time", "time", "s", 1, 7200, 150),
         _f("speed", "Speed accuracy", "speed", "m/s", 0.005, 5, 0.15),
         _f("rate", "Fix rate, greatest", "frequency", "Hz", 0.2, 100, 5),
         _f("latency", "Latency", "time", "ms", 0.1, 2000, 200),

@@ -108,9 +108,9 @@ def suite_model(
             rate_hz=receiver.value("rate"),
             white_horizontal_m=horizontal * fast,
             white_vertical_m=vertical * fast,
-            wander_horizontal_m=horizontal * slow,
-            wander_vertical_m=vertical * slow,
-            wander_tau_s=receiver.value("wander_time"),
+            correlated_horizontal_m=horizontal * slow,
+            correlated_vertical_m=vertical * slow,
+            correlation_time_s=receiver.value("wander_time"),
             velocity_horizontal_m_s=receiver.value("speed"),
             velocity_vertical_m_s=1.6 * receiver.value("speed"),  # the sky is above only: common practice
             latency_s=receiver.value("latency"),

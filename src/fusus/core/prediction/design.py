@@ -28,7 +28,7 @@ WEATHER_TAU_S = 3 * 3600.0
 GUST_SHARE, GUST_TAU_S = 0.3, 3.0
 SLOWEST_COURSE_M_S = 2.0
 CORRELATED_S = (
-    10.0  # a filter that takes each fix as new information follows the receiver's wander: fixes so near count once
+    10.0  # a filter that takes each fix as new information follows the receiver's drift: fixes so near count once
 )
 STEEL_GATE = 0.25  # a filter refuses a field that differs by more than this share
 
@@ -130,13 +130,13 @@ def _measurements(suite: SuiteModel, trajectory: Trajectory, course_heading: boo
     if gnss is not None:
         when, per = _every(n, gnss.rate_hz, trajectory.step_s)
         when &= trajectory.visible
-        for i, (white, wander) in enumerate(
-            [(gnss.white_horizontal_m, gnss.wander_horizontal_m)] * 2
-            + [(gnss.white_vertical_m, gnss.wander_vertical_m)]
+        for i, (white, drift) in enumerate(
+            [(gnss.white_horizontal_m, gnss.correlated_horizontal_m)] * 2
+            + [(gnss.white_vertical_m, gnss.correlated_vertical_m)]
         ):
             due[:, kernel.POSITION + i] = when
             rt[:, kernel.POSITION + i] = white**2 / per
-            rf[:, kernel.POSITION + i] = white**2 / per + wander**2 * CORRELATED_S / trajectory.step_s
+            rf[:, kernel.POSITION + i] = white**2 / per + drift**2 * CORRELATED_S / trajectory.step_s
         for i, speed in enumerate([gnss.velocity_horizontal_m_s] * 2 + [gnss.velocity_vertical_m_s]):
             due[:, kernel.VELOCITY + i] = when
             rt[:, kernel.VELOCITY + i] = speed**2 / per
@@ -214,8 +214,8 @@ def _sources(suite: SuiteModel, trajectory: Trajectory) -> list[Source]:
     if suite.gnss is not None:
         g = suite.gnss
         for i in range(3):
-            wander = g.wander_horizontal_m if i < 2 else g.wander_vertical_m
-            out.append(Source("GNSS wander", k.FIX, i, "one", wander, g.wander_tau_s, grows=True))
+            drift = g.correlated_horizontal_m if i < 2 else g.correlated_vertical_m
+            out.append(Source("GNSS drift", k.FIX, i, "one", drift, g.correlation_time_s, grows=True))
             out.append(Source("lever arm", k.ARM, i, "one", LEVER_ARM_SIGMA_M))
         out.append(Source("GNSS delay", k.DELAY, 0, "one", LATENCY_SIGMA_S))
         gust = math.atan(GUST_SHARE * m.wind_m_s / max(m.speed_m_s, SLOWEST_COURSE_M_S))

@@ -65,9 +65,9 @@ def _navigation(suite: SuiteModel, mission: Mission, gravity: float, mpp: float)
         out |= {
             "gnss_horizontal_m": g.white_horizontal_m,
             "gnss_vertical_m": g.white_vertical_m,
-            "gnss_wander_horizontal_m": g.wander_horizontal_m,
-            "gnss_wander_vertical_m": g.wander_vertical_m,
-            "gnss_wander_tau_s": g.wander_tau_s,
+            "gnss_wander_horizontal_m": g.correlated_horizontal_m,
+            "gnss_wander_vertical_m": g.correlated_vertical_m,
+            "gnss_wander_tau_s": g.correlation_time_s,
             "gnss_velocity_horizontal_m_s": g.velocity_horizontal_m_s,
             "gnss_velocity_vertical_m_s": g.velocity_vertical_m_s,
             "gnss_delay_s": g.latency_s,
@@ -118,7 +118,7 @@ def _altitude(suite: SuiteModel, mission: Mission, mpp: float) -> Tuning:
     out = _baro(suite, mission, mpp)
     if suite.gnss is not None:
         g = suite.gnss
-        # A wander is no white noise: as one, it weighs as much as its few independent values.
-        slow = g.wander_vertical_m**2 * 2 * g.wander_tau_s * g.rate_hz
+        # A drift is no white noise: as one, it weighs as much as its few independent values.
+        slow = g.correlated_vertical_m**2 * 2 * g.correlation_time_s * g.rate_hz
         out |= {"gnss_vertical_m": math.sqrt(g.white_vertical_m**2 + slow), "gnss_climb_m_s": g.velocity_vertical_m_s}
     return out

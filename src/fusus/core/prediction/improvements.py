@@ -75,7 +75,7 @@ def improvements(suite: SuiteModel) -> dict[str, SuiteModel]:
             suite,
             gnss=replace(
                 s, white_horizontal_m=s.white_horizontal_m * HALF, white_vertical_m=s.white_vertical_m * HALF,
-                wander_horizontal_m=s.wander_horizontal_m * HALF, wander_vertical_m=s.wander_vertical_m * HALF,
+                correlated_horizontal_m=s.correlated_horizontal_m * HALF, correlated_vertical_m=s.correlated_vertical_m * HALF,
             ),
         )  # fmt: skip
         out["half the GNSS speed error"] = replace(

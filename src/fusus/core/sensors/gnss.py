@@ -1,4 +1,4 @@
-"""GNSS receiver: white and slowly wandering position error, velocity noise, latency, lever arm, outages.
+"""GNSS receiver: white and slowly drifting position error, velocity noise, latency, lever arm, outages.
 
 Arrays, where a function does not say otherwise (shape, unit, frame):
 
@@ -24,9 +24,9 @@ class GnssModel:
     rate_hz: float = 10.0
     white_horizontal_m: float = 0.3
     white_vertical_m: float = 0.6
-    wander_horizontal_m: float = 0.8
-    wander_vertical_m: float = 1.6
-    wander_tau_s: float = 120.0
+    correlated_horizontal_m: float = 0.8
+    correlated_vertical_m: float = 1.6
+    correlation_time_s: float = 120.0
     velocity_horizontal_m_s: float = 0.08
     velocity_vertical_m_s: float = 0.15
     latency_s: float = 0.12
@@ -53,10 +53,10 @@ def read_gnss(
         model.white_horizontal_m,
         model.white_vertical_m,
     ]
-    wander = np.hstack(
+    drift = np.hstack(
         [
-            gauss_markov(rng, n, 2, model.wander_horizontal_m, model.wander_tau_s, model.rate_hz),
-            gauss_markov(rng, n, 1, model.wander_vertical_m, model.wander_tau_s, model.rate_hz),
+            gauss_markov(rng, n, 2, model.correlated_horizontal_m, model.correlation_time_s, model.rate_hz),
+            gauss_markov(rng, n, 1, model.correlated_vertical_m, model.correlation_time_s, model.rate_hz),
         ]
     )
     speed = rng.standard_normal((n, 3)) * [
@@ -64,7 +64,7 @@ def read_gnss(
         model.velocity_horizontal_m_s,
         model.velocity_vertical_m_s,
     ]
-    return GnssFixes(t + model.latency_s, np.asarray(antenna_pos_n) + white + wander, np.asarray(antenna_vel_n) + speed)
+    return GnssFixes(t + model.latency_s, np.asarray(antenna_pos_n) + white + drift, np.asarray(antenna_vel_n) + speed)
 
 
 def visible(t_s: ArrayLike, outages: tuple[tuple[float, float], ...]) -> BoolArray:

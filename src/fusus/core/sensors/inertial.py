@@ -81,7 +81,7 @@ def added_errors(
     rng : numpy.random.Generator
         Source of noise.
     slow_every : int
-        What wanders slowly takes a step every so many samples: seconds matter there, not milliseconds.
+        What drifts slowly takes a step every so many samples: seconds matter there, not milliseconds.
     """
     warming = np.asarray(warming_k, dtype=float)
     n, k = len(warming), slow_every

@@ -24,7 +24,7 @@ FLIGHTS: dict[str, str] = {
     "sweep": "shaken through all frequencies, axis by axis: to identify the loops",
     "arming-tilted": "on a slope beyond the limit: the motors must not start",
 }
-# What may be wrong with a flight in closed loop, one at a time: each makes it wander in its own way.
+# What may be wrong with a flight in closed loop, one at a time: each makes it drift in its own way.
 TROUBLES: dict[str, str] = {
     "level": "level calibrated on a slope",
     "sticks": "sticks whose centres have shifted",

@@ -104,9 +104,9 @@ def record(
 
 
 def _vibration(t: Array, flying: Array, around: Conditions, rng: np.random.Generator) -> Array:
-    """Return unit-size shaking on three axes, shape (N, 3): rotor speed wanders a little, with its second harmonic."""
-    wander = np.cumsum(rng.standard_normal(len(t))) * 0.02
-    phase = 2 * np.pi * around.rotor_hz * t + wander
+    """Return unit-size shaking on three axes, shape (N, 3): rotor speed drifts a little, with its second harmonic."""
+    drift = np.cumsum(rng.standard_normal(len(t))) * 0.02
+    phase = 2 * np.pi * around.rotor_hz * t + drift
     axes = [
         np.sin(k * phase[:, None] + rng.uniform(0, 2 * np.pi, 3)) * size * [0.8, 0.8, 1.2]
         for k, size in ((1, 1.0), (2, 0.4))
@@ -147,8 +147,8 @@ def _gnss(
         | dict(zip(("lat_deg", "lon_deg", "height_m"), place.T, strict=True))
         | ned("vel", "m_s", fixes.vel_n[seen])
         | {
-            "h_acc_m": np.full(n, np.hypot(model.white_horizontal_m, model.wander_horizontal_m)),
-            "v_acc_m": np.full(n, np.hypot(model.white_vertical_m, model.wander_vertical_m)),
+            "h_acc_m": np.full(n, np.hypot(model.white_horizontal_m, model.correlated_horizontal_m)),
+            "v_acc_m": np.full(n, np.hypot(model.white_vertical_m, model.correlated_vertical_m)),
             "satellites": rng.integers(13, 18, n).astype(float),
         }
     )

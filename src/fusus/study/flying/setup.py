@@ -22,7 +22,7 @@ from fusus.study.flying.open_loop import place_of, suite_of
 from fusus.study.loops.axes import Axis, LoopStudy, filters_of, gains_of, study_loops
 from fusus.study.recording.accelerometer_filter import acc_filters_of
 
-# Fixes would show a wandering craft its level: in this scenario nothing does.
+# Fixes would show a drifting craft its level: in this scenario nothing does.
 BY_ATTITUDE = "hover-level"
 
 

@@ -131,7 +131,7 @@ def _first_hover(craft: _Craft) -> Card:
             "Hover at 1 m for half a minute.",
         ),
         f"flight, 60 s; {LOG}, mag, baro, gnss, motor, stick, setpoint, board",
-        f"tilt error within the limit{craft.said('tilt')}; it wanders for no known cause but wind",
+        f"tilt error within the limit{craft.said('tilt')}; it drifts for no known cause but wind",
         "it tilts beyond 20° by itself, swings, or leaves the marked ground",
         (FIRST, BATTERY),
         craft.of("tilt", "heading"),

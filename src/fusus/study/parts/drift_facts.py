@@ -101,8 +101,10 @@ def _aiding(study: SuiteStudy) -> list[Fact]:
             Fact("Steel on heading", f"{bent:.0f}°", f"{mission.steel_ut:g} µT at the nearest point {around}"),
         ]
     if m.gnss is not None:
-        sigma = math.hypot(m.gnss.white_horizontal_m, m.gnss.wander_horizontal_m)
+        sigma = math.hypot(m.gnss.white_horizontal_m, m.gnss.correlated_horizontal_m)
         cep50, cep95 = sigma * math.sqrt(2 * math.log(2)), sigma * math.sqrt(2 * math.log(20))
-        wanders = f"95 % within {cep95:.2f} m; it wanders over {m.gnss.wander_tau_s:.0f} s: a shorter mean gains little"
-        out.append(Fact("GNSS CEP50", f"{cep50:.2f} m", wanders))
+        drifts = (
+            f"95 % within {cep95:.2f} m; it drifts over {m.gnss.correlation_time_s:.0f} s: a shorter mean gains little"
+        )
+        out.append(Fact("GNSS CEP50", f"{cep50:.2f} m", drifts))
     return out

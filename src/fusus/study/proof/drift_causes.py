@@ -1,4 +1,4 @@
-"""Why a recorded flight wandered, from a project's recording."""
+"""Why a recorded flight drifted, from a project's recording."""
 
 import math
 from dataclasses import replace
@@ -39,7 +39,7 @@ def drift_causes_of(
     span: tuple[float, float] | None = None,
     progress: Progress | None = None,
 ) -> DriftCauses:
-    """Return why a recording wandered in ``span`` (s after the first sample), or in its longest hover without it."""
+    """Return why a recording drifted in ``span`` (s after the first sample), or in its longest hover without it."""
     progress = progress or Silent()
     loaded = load(folder, project, recording)
     attitude = info_for("attitude-ekf")

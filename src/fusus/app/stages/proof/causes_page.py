@@ -1,4 +1,4 @@
-"""Why a hover wanders: causes with their probability, the sign of each in the log, and the test that parts the first two."""
+"""Why a hover drifts: causes with their probability, the sign of each in the log, and the test that parts the first two."""
 
 import math
 from typing import Any
@@ -82,7 +82,7 @@ class CausesPage(QWidget):
         )
         self.note.setText(
             f"“{name}”, {drift.hover.start_s - first:.0f} to {drift.hover.end_s - first:.0f} s: it goes {far or 'nobody knows how far'}"
-            f"{'' if drift.is_drifting else ', which is hardly a wander'}.{changed}"
+            f"{'' if drift.is_drifting else ', which is hardly a drift'}.{changed}"
         )
         rows: list[tuple[Cell, ...]] = []
         for s in drift.scored:

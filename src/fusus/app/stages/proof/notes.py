@@ -78,7 +78,7 @@ def notes(session: Session) -> tuple[Note, ...]:
 
 
 def _drifting(session: Session) -> list[Note]:
-    """Return the cause that was found last for a wandering flight."""
+    """Return the cause that was found last for a drifting flight."""
     found = session.answers.result("proof.causes")
     if found is None or not session.answers.is_current("proof.causes"):
         return []
@@ -88,7 +88,7 @@ def _drifting(session: Session) -> list[Note]:
         return []
     return [
         Note(
-            f"{name} wanders: {first.cause.title.lower()}", "mind", first.sign.statement[:1].upper() + first.sign.statement[1:] + ".",
+            f"{name} drifts: {first.cause.title.lower()}", "mind", first.sign.statement[:1].upper() + first.sign.statement[1:] + ".",
             first.cause.shows, first.cause.cure, "",
         )
     ]  # fmt: skip

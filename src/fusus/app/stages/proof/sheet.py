@@ -1,4 +1,4 @@
-"""Proof's sheet: verdicts, before and after, causes of wandering, references, test cards."""
+"""Proof's sheet: verdicts, before and after, causes of drift, references, test cards."""
 
 from fusus.app.session import Session
 from fusus.app.stages.base import Page, TabbedSheet
@@ -27,7 +27,7 @@ class ProofSheet(TabbedSheet):
             (
                 ("verdicts", "Verdicts", self.verdicts),
                 ("compare", "Before and after", self.compare),
-                ("causes", "Causes of wandering", self.causes),
+                ("causes", "Causes of drift", self.causes),
                 ("references", "References", self.references),
                 ("cards", "Test cards", self.cards),
                 ("own", "Own code", self.own),

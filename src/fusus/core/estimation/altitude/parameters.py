@@ -12,7 +12,7 @@ class Parameters:
     ``acc_noise`` (N) and ``acc_bias_sigma``, ``acc_walk`` (K): of the vertical specific force, tilt errors included.
     ``baro_noise`` of a sample, ``baro_delay`` of its filter. ``baro_walk``: how fast the barometer's own zero moves; the filter
     of three states takes the zero for fixed and this must be 0. ``gnss_vertical`` and ``gnss_climb``: where fixes are used,
-    their height as a white noise that weighs as much as its wander, and their climb.
+    their height as a white noise that weighs as much as its drift, and their climb.
     """
 
     acc_noise_m_s2_rthz: float = 0.02

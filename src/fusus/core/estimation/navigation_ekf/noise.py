@@ -1,4 +1,4 @@
-"""What is not known of the motion between measurements: noise of the sensors, shaking, and biases that wander.
+"""What is not known of the motion between measurements: noise of the sensors, shaking, and biases that drift.
 
 Arrays, where a function does not say otherwise (shape, unit, frame):
 
@@ -67,7 +67,7 @@ def heading_excitation(
 
 @kernel
 def walk(c: Coefficients, m: Memory, p: Array, dt: float) -> None:
-    """Let wander what stands still in a step: biases, the barometer's zero, the craft's own field."""
+    """Let drift what stands still in a step: biases, the barometer's zero, the craft's own field."""
     for i in range(3):
         add_variance(p, m, E_GYRO + i, c.gyro_walk_var * dt)
         add_variance(p, m, E_ACC + i, c.acc_walk_var * dt)

@@ -56,7 +56,7 @@ class Parameters:
 
     Inertial: ``noise`` (N) and ``walk`` (K) of gyro and accelerometer; ``bias_sigma`` what is not known of a bias at the
     start; ``scale_sigma`` and ``cross_sigma`` what calibration leaves of scale and of cross-axis errors.
-    GNSS: white part of a fix, ``wander`` with its time constant, velocity, ``delay`` between the sky and the log with its
+    GNSS: white part of a fix, ``drift`` with its time constant, velocity, ``delay`` between the sky and the log with its
     spread (0: taken as exact, else learned), ``lever_arm`` from the centre of gravity to the antenna in body axes with its
     spread (0: exact, else learned). ``follow_gnss``: take the white parts from what the fixes themselves show.
     Barometer: white noise, ``walk`` of its offset (weather, warming), ``delay`` of its filter, ``airflow`` the share of

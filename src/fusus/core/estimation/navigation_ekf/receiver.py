@@ -1,4 +1,4 @@
-"""GNSS fixes: late, seen from the antenna, with an error that wanders; and the course as a heading.
+"""GNSS fixes: late, seen from the antenna, with an error that drifts; and the course as a heading.
 
 Arrays, where a function does not say otherwise (shape, unit, frame):
 
@@ -35,7 +35,7 @@ LEAST = 1e-4
 
 @kernel
 def propagate_gnss_bias(c: Coefficients, m: Memory, p: Array, n: int, t: float) -> None:
-    """Carry the wander of the receiver on to the time of a fix: w' = ρ w, exactly for any interval."""
+    """Carry the drift of the receiver on to the time of a fix: w' = ρ w, exactly for any interval."""
     if c.i_gnss_bias < ALWAYS:
         return
     dt = t - m.fix_s

@@ -136,7 +136,7 @@ def finish(run: Run, t_s: Array) -> tuple[AttitudeOutputs, MotionOutputs]:
         "barometer offset": var[:, E_BARO],
     }
     for name, at, nominal, size in (
-        ("gnss wander", c.i_gnss_bias, GNSS_BIAS, 3),
+        ("gnss drift", c.i_gnss_bias, GNSS_BIAS, 3),
         ("gnss delay", c.i_delay, DELAY, 1),
         ("lever arm", c.i_arm, ARM, 3),
         ("earth field", c.i_field, FIELD, 3),

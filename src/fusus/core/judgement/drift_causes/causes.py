@@ -1,4 +1,4 @@
-"""Ten causes of a wandering flight: how each shows, what parts it from the others, and their probabilities by a flight's signs."""
+"""Ten causes of a drifting flight: how each shows, what parts it from the others, and their probabilities by a flight's signs."""
 
 import math
 from dataclasses import dataclass
@@ -11,13 +11,13 @@ from fusus.core.judgement.drift_causes.signs import ALL, Sign
 # The sizes of signs are rough, and signs of one flight hang together: no log ratio of likelihoods may say more than this for or
 # against a cause.
 MOST_RATIO, LEAST_RATIO = 6.0, -2.5
-# Below so much, m, a hover does not wander: common practice for a craft that nobody steers.
+# Below so much, m, a hover does not drift: common practice for a craft that nobody steers.
 STEADY_M, STEADY_HEIGHT_M = 1.0, 0.7
 
 
 @dataclass(frozen=True, slots=True)
 class Cause:
-    """A cause: how it shows, what to do, and how likely it is beforehand where the wander is sideways with no place held, sideways
+    """A cause: how it shows, what to do, and how likely it is beforehand where the drift is sideways with no place held, sideways
     though a place is held, and up and down."""
 
     key: str
@@ -51,7 +51,7 @@ CAUSES = (
     Cause("wind", "Wind without GNSS", "It goes with the air, the same way over ground whichever way it points.",
           "Nothing is broken: without a place to hold, a craft drifts with the wind. Fly by hand, or hold the place by GNSS.",
           1.0, 0.2, 0.05),
-    Cause("airflow", "Airflow on the barometer", "Its height wanders with speed, gusts and throttle.",
+    Cause("airflow", "Airflow on the barometer", "Its height drifts with speed, gusts and throttle.",
           "Cover the barometer with open-cell foam, never with glue.", 0.1, 0.1, 1.0),
     Cause("centre", "Centre of gravity", "One side's motors work harder all the time; it lurches on take-off.",
           "Move the battery until all motors work alike.", 0.5, 0.3, 0.1),
@@ -100,7 +100,7 @@ class Scored:
 
 @dataclass(frozen=True, slots=True)
 class DriftCauses:
-    """How far a hover wandered sideways and up and down, m (NaN where the log does not show it), and why: causes, likeliest first;
+    """How far a hover drifted sideways and up and down, m (NaN where the log does not show it), and why: causes, likeliest first;
     what is left for others; the cheapest test that parts the first two, None where none is known."""
 
     hover: Hover
@@ -117,10 +117,10 @@ class DriftCauses:
 
 
 def causes_of(hover: Hover) -> DriftCauses:
-    """Return why a hover wandered.
+    """Return why a hover drifted.
 
     Each sign's likelihood with its cause over without it (two normal distributions whose sizes stand with the sign: common
-    practice, held against simulated flights) weighs the cause's probability beforehand, which depends on whether the craft wandered
+    practice, held against simulated flights) weighs the cause's probability beforehand, which depends on whether the craft drifted
     sideways or up and down, and on whether it held a place.
     """
     sideways, vertical = extent(hover)
@@ -131,7 +131,7 @@ def causes_of(hover: Hover) -> DriftCauses:
         by = max(ratios[p] for p in parents)
         if by > CLEAR:
             ratios[key] -= NO_NEWS * max(min(by, ratios[key]), 0.0)
-    # What is there, but hardly makes a craft wander in this way, explains so much less.
+    # What is there, but hardly makes a craft drift in this way, explains so much less.
     logs = [
         math.log(weights[c.key]) + (r if (r := ratios[c.key]) < 0 else r * min(max(weights[c.key], LEAST_WEIGHT), 1.0))
         for c in CAUSES
@@ -178,7 +178,7 @@ def extent(h: Hover) -> tuple[float, float]:
 
 
 def _beforehand(h: Hover, sideways: float, vertical: float) -> dict[str, float]:
-    # What hardly wanders is taken to wander sideways, as most complaints do.
+    # What hardly drifts is taken to drift sideways, as most complaints do.
     a = max(0.0 if math.isnan(sideways) else sideways - STEADY_M, 0.3)
     b = 3.0 * max(0.0 if math.isnan(vertical) else vertical - STEADY_HEIGHT_M, 0.02)
     share = a / (a + b)

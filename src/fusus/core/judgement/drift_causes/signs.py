@@ -237,7 +237,7 @@ def airflow(h: Hover) -> Sign:
     if len(by_range) > 20:
         other, name, healthy = np.interp(t, by_range[:, 0], by_range[:, 1]), "rangefinder", 0.15
     elif len(by_fixes) > 10:
-        # The receiver's height wanders by itself; its climb does not.
+        # The receiver's height drifts by itself; its climb does not.
         climbed = np.cumsum(-0.5 * (by_fixes[1:, 6] + by_fixes[:-1, 6]) * np.diff(by_fixes[:, 0]))
         other, name, healthy = np.interp(t, by_fixes[1:, 0], climbed), "receiver's climb", 0.2
     else:

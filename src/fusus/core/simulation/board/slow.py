@@ -1,4 +1,4 @@
-"""A sensor's slow wandering, block by block: random walk and first-order Gauss-Markov, going on where the last block ended."""
+"""A sensor's slow drifting, block by block: random walk and first-order Gauss-Markov, going on where the last block ended."""
 
 import math
 from dataclasses import dataclass
@@ -28,7 +28,7 @@ class SlowBias:
 
     @classmethod
     def of_inertial(cls, model: InertialModel, rng: np.random.Generator) -> "SlowBias":
-        """Return the wander of a gyro or accelerometer."""
+        """Return the drift of a gyro or accelerometer."""
         sigma = markov_sigma_of_instability(model.instability)
         return cls.start(model.walk, sigma, model.instability_tau_s, 3, rng)
 

@@ -80,7 +80,7 @@ class SlowSensors:
         self._weather = SlowBias.start(
             0.0, baro.weather_pa if baro else 0.0, baro.weather_tau_s if baro else 1.0, 1, self.rng
         )
-        self._gnss = SlowBias.start(0.0, 1.0, gnss.wander_tau_s if gnss else 1.0, 3, self.rng)
+        self._gnss = SlowBias.start(0.0, 1.0, gnss.correlation_time_s if gnss else 1.0, 3, self.rng)
         self._draught = SlowBias.start(0.0, 1.0, 0.15, 1, self.rng)
 
     def field(self, around: Around, t: Array, q: Array) -> dict[str, Array]:
@@ -122,7 +122,7 @@ class SlowSensors:
         arm = self.specimen.lever_arm_b_m
         pos = quaternion.rotate(q, arm)
         vel = quaternion.rotate(q, np.cross(rate_b, np.broadcast_to(arm, (n, 3))))
-        slow = [model.wander_horizontal_m, model.wander_horizontal_m, model.wander_vertical_m]
+        slow = [model.correlated_horizontal_m, model.correlated_horizontal_m, model.correlated_vertical_m]
         fast = [model.white_horizontal_m, model.white_horizontal_m, model.white_vertical_m]
         speed = [model.velocity_horizontal_m_s, model.velocity_horizontal_m_s, model.velocity_vertical_m_s]
         pos = (

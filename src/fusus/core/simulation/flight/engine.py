@@ -70,7 +70,7 @@ def fly(
     body, power, charge, cell_v, effect, weak_effect, weak_s, tau_s, wind = world
     dt, parts, delay, c, table, sections, rules, lost_m, idle, acc_sections = board
     rows, rows_hz, extra = asked
-    gyro_of, acc_of, gyro_added, acc_added, wander, slow, shaking, readings, acc_filtered = sensors
+    gyro_of, acc_of, gyro_added, acc_added, drift, slow, shaking, readings, acc_filtered = sensors
     gyro, acc, known, fields, heights, _, fixes, ranges = readings
     (
         c0, s0, key_every, key_x, key_p, nav_rows, _, _, _, _, c5, alt_x, alt_p, alt_at, alt_m, alt_kx, alt_kp, alt_r, alt_w, up,
@@ -97,7 +97,7 @@ def fly(
         wn, we, wd, air = blowing(body, wind, row, m[2])
         mean, cubes = turning(speed)
         f = rotor_wrench(effect, speed)
-        shake = shaken(shaking, mem[PHASE] + wander[i], mean)
+        shake = shaken(shaking, mem[PHASE] + drift[i], mean)
         s = sense(
             body, gyro_of, acc_of, m, f, air, shake, gyro_added, acc_added, gyro, acc, known, i, mem[ON] > 0
         )  # fmt: skip

@@ -32,7 +32,7 @@ TABLE_PA = 10.0
 MAG_HZ, BARO_HZ = 100.0, 50.0
 SLOW_HZ = 50.0
 # The rotors' speed wavers: their phase walks by so much in a second.
-WANDER_RAD_RTS = 0.45
+ROTOR_PHASE_WALK_RAD_RTS = 0.45
 ROUNDS = 1.5 * 2.0**52
 
 
@@ -110,14 +110,14 @@ class Readings(NamedTuple):
 
 
 class Sensors(NamedTuple):
-    """Sensors as compiled code takes them: what is added to their samples (N, 3), the wander of the rotors' phase (N,), the slower
+    """Sensors as compiled code takes them: what is added to their samples (N, 3), the drift of the rotors' phase (N,), the slower
     sensors, what is read, and the specific force behind its filter (N, 3)."""
 
     gyro: Triad
     acc: Triad
     gyro_added: Array
     acc_added: Array
-    wander: Array
+    drift: Array
     slow: SlowSensors
     shaking: Shaking
     readings: Readings
@@ -154,12 +154,12 @@ def draw_sensors(
     every = max(1, round(rate / SLOW_HZ))
     gyro_added = added_errors(suite.gyro, gyro_errors, warming, rate, rng, every)
     acc_added = added_errors(suite.acc, acc_errors, warming, rate, rng, every)
-    wander = random_walk(rng, n, 1, WANDER_RAD_RTS, rate)[:, 0]
+    drift = random_walk(rng, n, 1, ROTOR_PHASE_WALK_RAD_RTS, rate)[:, 0]
     phases = rng.uniform(0.0, 2.0 * math.pi, (2, 3))
     slow, readings = _slow_sensors(suite, around, site, home_m, t_s, warming, rng)
     sensors = Sensors(
         _triad(suite.gyro, gyro_errors, around.vibration_gyro_rad_s), _triad(suite.acc, acc_errors, around.vibration_acc_m_s2),
-        gyro_added, acc_added, wander, slow, _shaking(around.rotor_hz, hover_share, phases), readings, np.empty((n, 3)),
+        gyro_added, acc_added, drift, slow, _shaking(around.rotor_hz, hover_share, phases), readings, np.empty((n, 3)),
     )  # fmt: skip
     return DrawnSensors(sensors, gyro_errors, warming)
 

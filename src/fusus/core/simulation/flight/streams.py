@@ -42,8 +42,8 @@ def streams_of(flown: Flown) -> Streams:
             | dict(zip(("lat_deg", "lon_deg", "height_m"), place.T, strict=True))
             | ned("vel", "m_s", r.gnss[estimate, 4:7])
             | {
-                "h_acc_m": np.full(n, math.hypot(model.white_horizontal_m, model.wander_horizontal_m)),
-                "v_acc_m": np.full(n, math.hypot(model.white_vertical_m, model.wander_vertical_m)),
+                "h_acc_m": np.full(n, math.hypot(model.white_horizontal_m, model.correlated_horizontal_m)),
+                "v_acc_m": np.full(n, math.hypot(model.white_vertical_m, model.correlated_vertical_m)),
             }
         )
     ranged = np.isfinite(r.ranges[:, 1])

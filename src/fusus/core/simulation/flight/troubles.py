@@ -1,4 +1,4 @@
-"""Flights that wander on purpose: one thing is wrong, its size drawn by the seed. To practise on, and to test what names causes.
+"""Flights that drift on purpose: one thing is wrong, its size drawn by the seed. To practise on, and to test what names causes.
 
 Arrays, where a function does not say otherwise (shape, unit, frame):
 
