@@ -48,6 +48,14 @@ class LogError(FususError, ValueError):
         super().__init__(f"{place}: {reason}")
 
 
+class OpenQuestionsError(LogError):
+    """The data do not decide what a column means; ``details`` holds questions, conclusions and problems as plain values."""
+
+    def __init__(self, path: Path | str, column: str | None, reason: str, details: dict[str, object]) -> None:
+        super().__init__(path, None, column, reason)
+        self.details = details
+
+
 class MappingError(FususError, ValueError):
     """A mapping file does not fit its recording or its schema."""
 

@@ -4,11 +4,11 @@ import numpy as np
 import pytest
 
 from fusus.logs.clocktable import counts_per_second, is_clock_table
+from fusus.logs.conclusions import Findings
 from fusus.logs.detect import detect
 from fusus.logs.headers import Meaning
 from fusus.logs.importer import ImportRequest, import_recording
 from fusus.logs.positions import by_position, name_unit_quaternion
-from fusus.logs.problems import Problems
 from fusus.logs.recording import load_stream
 
 RNG = np.random.default_rng(9)
@@ -61,7 +61,7 @@ def test_counts_and_constants_are_left_alone():
 def clock_table(tmp_path, rows):
     path = tmp_path / "clock.csv"
     path.write_text("Count,Hours,Minutes,Seconds\n" + "\n".join(",".join(str(v) for v in r) for r in rows) + "\n")
-    return detect(path, None, Problems())
+    return detect(path, None, Findings())
 
 
 def test_a_table_of_hours_minutes_and_seconds_gives_a_counter_its_rate(tmp_path):
@@ -80,7 +80,7 @@ def test_a_table_of_readings_is_no_clock(tmp_path):
     path.write_text(
         "t_s,gyro_x (deg/s),gyro_y (deg/s),gyro_z (deg/s)\n" + "\n".join(f"{i / 100},1,2,3" for i in range(60))
     )
-    assert not is_clock_table(detect(path, None, Problems()))
+    assert not is_clock_table(detect(path, None, Findings()))
 
 
 def test_sigmas_are_the_boards_claims_and_no_second_estimate(project, tmp_path):

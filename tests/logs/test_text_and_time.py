@@ -8,7 +8,7 @@ import polars as pl
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
-from tests.logs.tables import lines, truth, write
+from tests.logs.tables import lines, write
 
 from fusus.core.frames import quaternion
 from fusus.errors import FususError, LogError
@@ -136,15 +136,6 @@ def test_stamps_with_and_without_date_and_zone():
     assert both.read(pl.DataFrame({"0": ["1970-01-02"], "1": ["00:00:01"]}), 1).tolist() == [86_401_000_000_000]
 
 
-@pytest.mark.parametrize(
-    ("numbers", "unit"),
-    [([0.0, 0.005, 0.01], "s"), ([0, 5, 10], "ms"), ([0, 5000, 10000], "us"), ([0, 5_000_000, 10_000_000], "ns"), ([1.76e9, 1.76e9 + 0.01], "s"),
-     ([1_760_000_000_000, 1_760_000_000_010], "ms"), ([1.76e15, 1.76e15 + 1000], "us")],
-)  # fmt: skip
-def test_time_unit_by_step(numbers, unit):
-    assert values.time_unit(np.array(numbers, dtype=float))[0] == unit
-
-
 # Units by values
 
 
@@ -164,22 +155,6 @@ def test_field_by_the_earths(size, unit):
 def test_pressure_by_the_airs(size, unit):
     assert values.pressure_unit(np.full(20, size)) == unit
     assert values.pressure_unit(np.full(3, np.nan)) is None
-
-
-@pytest.mark.parametrize("factor", [1.0, 180 / np.pi, 100.0])
-def test_gravity_shows_the_scale_of_a_gyro(factor):
-    t, gyro, acc = truth()
-    found, surety = values.gravity_turn_scale(t, gyro * factor, acc)
-    assert surety > 0.9 and abs(found * factor - 1) < 0.05
-    assert values.gravity_turn_scale(t, gyro, np.tile([0, 0, -9.81], (len(t), 1)))[1] == 0.0
-
-
-def test_a_still_gyro_is_guessed_by_its_noise():
-    rng = np.random.default_rng(1)
-    t = np.arange(500) / 100
-    assert values.rate_unit(t, rng.normal(0, 0.15, (500, 3)), None) == ("deg/s", False)
-    assert values.rate_unit(t, rng.normal(0, 0.003, (500, 3)), None) == ("rad/s", False)
-    assert values.rate_unit(t, rng.normal(0, 90, (500, 3)), None) == ("deg/s", True)
 
 
 # Conventions

@@ -12,7 +12,7 @@ import typer
 from platformdirs import user_log_path
 from rich.table import Table
 
-from fusus.errors import CancelledError, FususError
+from fusus.errors import CancelledError, FususError, OpenQuestionsError
 
 DONE, FAILED, BAD_INPUT = 0, 1, 2
 
@@ -49,10 +49,10 @@ def table_of(*titles: str) -> Table:
     return table
 
 
-def refuse(message: str, as_json: bool) -> NoReturn:
-    """End with the status for bad input and one sentence."""
+def refuse(message: str, as_json: bool, details: dict[str, Any] | None = None) -> NoReturn:
+    """End with the status for bad input and one sentence; ``details`` stand beside it in the JSON object."""
     if as_json:
-        print_json({"error": message})
+        print_json({"error": message} | (details or {}))
     sys.stderr.write(f"fusus: {message}\n")
     raise typer.Exit(BAD_INPUT)
 
@@ -64,6 +64,8 @@ def answering(as_json: bool) -> Iterator[None]:
         yield
     except typer.Exit:
         raise
+    except OpenQuestionsError as error:
+        refuse(str(error), as_json, error.details)
     except FususError as error:
         refuse(str(error), as_json)
     except (KeyboardInterrupt, CancelledError):

@@ -6,16 +6,17 @@ from pathlib import Path
 import numpy as np
 import polars as pl
 
+from fusus.core.frames.units import known_unit
 from fusus.errors import LogError
 from fusus.logs.blocks import EXACT, Cutter, numbers, parse, tidy
-from fusus.logs.dialect import Dialect, find_dialect, is_number
-from fusus.logs.headers import Meaning, meaning
+from fusus.logs.conclusions import Findings
+from fusus.logs.dialect import Dialect, find_dialect, is_number, is_stamp
+from fusus.logs.headers import Meaning, meaning, split_unit
 from fusus.logs.mapping import ColumnMapping, FileMapping, Mapping, TimeMapping
 from fusus.logs.positions import by_position, name_unit_quaternion
-from fusus.logs.problems import Problems
 from fusus.logs.source import head_text
 from fusus.logs.streams import STREAMS
-from fusus.logs.timing import find_time, told_rate
+from fusus.logs.timing import TimeFinder, told_rate
 from fusus.logs.unitfinder import UnitFinder
 
 MIDDLE_BYTES = 2 << 20
@@ -40,8 +41,9 @@ class Table:
         return Cutter(self.mapping, self.width, self.integers, self.texts)
 
 
-def detect(path: Path, given: Mapping | None, problems: Problems) -> Table:
+def detect(path: Path, given: Mapping | None, findings: Findings) -> Table:
     """Return how a table is read; what a mapping says wins over what is found."""
+    problems = findings.problems
     text, encoding, whole = head_text(path)
     dialect = find_dialect(path, text, whole)
     if encoding not in ("utf-8", "utf-8-sig"):
@@ -67,22 +69,30 @@ def detect(path: Path, given: Mapping | None, problems: Problems) -> Table:
     head = parse(tidy(_from_line(text, dialect.first_data_line, whole), everything), cutter)
     middle = _middle(path, encoding, cutter)
     entry = given.for_table(path.name, dialect.header) if given is not None else None
-    time = find_time(names, head, texts, dialect, problems, path.name, told_rate(text, dialect.first_data_line))
-    if entry is not None:
-        time = time.model_copy(update={n: getattr(entry.time, n) for n in entry.time.model_fields_set})
-    found = _columns(path, names, head, middle, time, texts, problems, given)
-    if entry is not None:
-        found = _overridden(path, found, entry)
+    finder = TimeFinder(
+        path.name,
+        names,
+        bool(dialect.header),
+        head,
+        texts,
+        dialect.rows[:5],
+        findings,
+        told_rate(text, dialect.first_data_line),
+    )
+    time = finder.find(entry.time if entry is not None and entry.time.model_fields_set else None)
+    said = _said(path, names, entry) if entry is not None else {}
+    found = _columns(path, names, head, time, texts, findings, given, said)
     mapping = base.model_copy(update={"time": time, "columns": tuple(found), "held": _held(found, head)})
     return Table(path, dialect, mapping, width, integers, texts, head, middle)
 
 
-def _overridden(path: Path, found: list[ColumnMapping], entry: FileMapping) -> list[ColumnMapping]:
-    """Return the columns with those that a mapping names replaced."""
+def _said(path: Path, names: tuple[str, ...], entry: FileMapping) -> dict[int, ColumnMapping]:
+    """Return by position the columns that a mapping names; LogError where it names one that is not there."""
     said: dict[int, ColumnMapping] = {}
     for column in entry.columns:
-        at = next((c.index for c in found if c.index == column.index and c.source == column.source), None)
-        at = at if at is not None else next((c.index for c in found if c.source == column.source), None)
+        at = column.index if 0 <= column.index < len(names) and names[column.index] == column.source else None
+        if at is None:
+            at = names.index(column.source) if column.source in names else None
         if at is None:
             raise LogError(
                 path, None, column.source, "the mapping names this column, and the table has none of that name."
@@ -92,18 +102,13 @@ def _overridden(path: Path, found: list[ColumnMapping], entry: FileMapping) -> l
         ):
             raise LogError(path, None, column.source, f"the mapping's target “{column.target}” is no canonical column.")
         said[at] = column.model_copy(update={"index": at})
-    targets = {c.target for c in said.values()}
-    # A detected column gives way where the mapping gives its place to another.
-    kept = [c.model_copy(update={"target": None}) if c.target in targets and c.index not in said else c for c in found]
-    return [said.get(c.index, c) for c in kept]
+    return said
 
 
 def _is_text(column: list[str], decimal: str) -> bool:
+    """Return whether most fields are stamps or words: what has a sign and an exponent has two dashes, and is a number."""
     filled = [c for c in column if c]
-    stamps = sum(":" in c or c.count("-") >= 2 for c in filled)
-    return bool(filled) and (
-        stamps > 0.5 * len(filled) or sum(not is_number(c, decimal) for c in filled) > 0.5 * len(filled)
-    )
+    return bool(filled) and sum(is_stamp(c) or not is_number(c, decimal) for c in filled) > 0.5 * len(filled)
 
 
 def _is_huge_integer(column: list[str]) -> bool:
@@ -133,8 +138,8 @@ def _middle(path: Path, encoding: str, cutter: Cutter) -> pl.DataFrame | None:
 
 
 def _columns(
-    path: Path, names: tuple[str, ...], head: pl.DataFrame, middle: pl.DataFrame | None, time: TimeMapping,
-    texts: frozenset[int], problems: Problems, given: Mapping | None,
+    path: Path, names: tuple[str, ...], head: pl.DataFrame, time: TimeMapping, texts: frozenset[int],
+    findings: Findings, given: Mapping | None, said: dict[int, ColumnMapping],
 ) -> list[ColumnMapping]:  # fmt: skip
     skip = {time.index, time.date_index} | texts
     columns = {i: numbers(head, i) for i in range(len(names)) if i not in skip}
@@ -149,8 +154,14 @@ def _columns(
     else:
         meanings = by_position(columns)
     _settle_temperature(meanings)
+    # What a mapping says goes first, and a detected column gives way where its place is taken.
+    given_targets = {c.target for c in said.values()}
+    meanings = {i: m for i, m in meanings.items() if i not in said and m.target not in given_targets}
+    for i, c in said.items():
+        if c.target is not None:
+            meanings[i] = Meaning(c.target, known_unit(c.unit) or c.unit if c.unit else split_unit(names[i])[1])
     taken: set[str] = set()
-    for i in sorted(meanings):
+    for i in sorted(meanings, key=lambda i: (i not in said, i)):
         target = meanings[i].target
         while target in taken and target.startswith("imu"):
             n = int(target[3]) if target[3].isdecimal() else 1
@@ -162,10 +173,15 @@ def _columns(
             continue
         taken.add(target)
         meanings[i] = meanings[i]._replace(target=target)
-    units = UnitFinder(path, names, head, middle, time, meanings, problems, given.ranges if given else {})
+    units = UnitFinder(path, names, head, meanings, findings, given or Mapping())
     out = []
     for i, name in enumerate(names):
-        if i in meanings:
+        if i in said and (said[i].unit is not None or said[i].raw is not None or said[i].target is None):
+            out.append(said[i])
+        elif i in said and i in meanings:
+            found_unit = units.column(i)
+            out.append(said[i].model_copy(update={"unit": found_unit.unit, "unit_from": found_unit.unit_from}))
+        elif i in meanings:
             out.append(units.column(i))
         elif i not in (time.index, time.date_index) and (name or not _is_empty(head, i)):
             out.append(ColumnMapping(source=name, index=i, target=None))

@@ -48,6 +48,11 @@ def is_number(field: str, decimal: str = ".") -> bool:
     return decimal == "," and bool(_COMMA_NUMBER.match(field))
 
 
+def is_stamp(field: str) -> bool:
+    """Return whether a field is a date, a time of day, or both."""
+    return bool(_STAMP.match(field))
+
+
 def _is_data(fields: list[str], decimal: str) -> bool:
     filled = [f for f in fields if f]
     numbers = sum(is_number(f, decimal) for f in filled)

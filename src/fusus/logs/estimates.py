@@ -12,8 +12,9 @@ from fusus.core.estimation.replay import Replay
 from fusus.core.frames.quaternion import from_euler, normalise
 from fusus.errors import LogError
 from fusus.logs.blocks import Cutter, parse, tidy
+from fusus.logs.conclusions import Findings
 from fusus.logs.detect import detect
-from fusus.logs.problems import Problems
+from fusus.logs.motion_units import settle_motion_units
 from fusus.logs.source import Blocks
 from fusus.logs.timebase import NO_TIME, TimeBase
 from fusus.logs.unitfinder import si_factor
@@ -111,13 +112,17 @@ def _parquet(path: Path) -> pl.DataFrame:
 
 
 def _table(path: Path) -> pl.DataFrame:
-    problems = Problems()
-    table = detect(path, None, problems)
+    findings = Findings()
+    table = settle_motion_units([detect(path, None, findings)], findings)[0]
     mapping = table.mapping
     if mapping.time.index is None:
         raise LogError(path, 1, None, "no column looks like a time.")
+    for question in findings.questions:
+        raise LogError(
+            path, None, question.column, f"{question.asks} Write it into the header, as in “t_s” or “roll_deg”."
+        )
     cutter = Cutter(mapping, table.width, table.integers, table.texts)
-    base = TimeBase(mapping.time, path.name, "time", problems, 1_000_000)
+    base = TimeBase(mapping.time, path.name, "time", findings.problems, 1_000_000)
     parts: dict[str, list[Array]] = {"t_s": []}
     line, skip = 1, mapping.first_data_line - 1
     for block in Blocks(path, mapping.encoding):

@@ -11,7 +11,7 @@ from pathlib import Path
 import polars as pl
 
 from fusus.core.progress import Progress, Silent
-from fusus.errors import FususError, LogError, ProjectError
+from fusus.errors import FususError, LogError, OpenQuestionsError, ProjectError
 from fusus.logs.create import create_recording
 from fusus.logs.info import (
     RECORDING_FILE,
@@ -119,7 +119,7 @@ def import_recording(request: ImportRequest, progress: Progress | None = None) -
     if texts := texts_of(request):
         return _import_texts(texts, request)
     plan = plan_import(request)
-    _refuse_unknown(plan)
+    refuse_open(plan)
     working = target.parent / f".importing-{request.name}-{os.getpid()}"
     with writing(target.parent):
         target.parent.mkdir(parents=True, exist_ok=True)
@@ -156,17 +156,33 @@ def _import_texts(texts: list[Path], request: ImportRequest) -> RecordingInfo:
     return create_recording(request.project, info, {"gnss": columns})
 
 
-def _refuse_unknown(plan: Plan) -> None:
-    """Refuse counts whose range nobody knows."""
+def refuse_open(plan: Plan) -> None:
+    """Refuse what has to be asked: the first question in a sentence, all of them in the error's details."""
     for table in plan.tables:
         for c in table.mapping.columns:
-            if c.target and c.unit_from == "unknown":
+            if c.target and c.unit_from == "unknown" and not any(q.column == c.source for q in plan.questions):
                 sensor = c.target.split(".")[1].split("_")[0]
+                if sensor == "gyro":
+                    continue  # one question stands for its three axes
                 raise LogError(
                     table.path, table.mapping.first_data_line, c.source,
                     "it holds raw counts, and the data do not show their range. Give it with --mapping, for example "
                     f'{{"ranges": {{"{sensor}": {{"full_scale": {RANGE_EXAMPLES[sensor]}, "bits": 16}}}}}}.',
                 )  # fmt: skip
+    if not plan.questions:
+        return
+    first = plan.questions[0]
+    more = f" ({len(plan.questions) - 1} more to settle.)" if len(plan.questions) > 1 else ""
+    raise OpenQuestionsError(first.file, first.column, first.sentence().partition(": ")[2] + more, said_of(plan))
+
+
+def said_of(plan: Plan) -> dict[str, object]:
+    """Return questions, conclusions and problems of a plan as plain values."""
+    return {
+        "questions": [q.model_dump() for q in plan.questions],
+        "conclusions": [c.model_dump() for c in plan.conclusions],
+        "problems": [p.model_dump() for p in plan.problems],
+    }
 
 
 def _read_all(plan: Plan, request: ImportRequest, working: Path, progress: Progress, beside: Executor) -> RecordingInfo:
@@ -205,6 +221,7 @@ def _read_all(plan: Plan, request: ImportRequest, working: Path, progress: Progr
         clock="time since the first sample" if plan.start_ns else "as in the source",
         streams=streams,
         problems=problems.all(),
+        conclusions=plan.conclusions,
     )
 
 

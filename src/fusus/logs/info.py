@@ -8,6 +8,7 @@ from typing import Any, Literal
 from pydantic import ValidationError
 
 from fusus.errors import ProjectError, RecordingError
+from fusus.logs.conclusions import Conclusion
 from fusus.logs.mapping import Mapping
 from fusus.logs.problems import Problem
 from fusus.logs.streams import KINDS
@@ -55,6 +56,7 @@ class RecordingInfo(Record):
     clock: str = "as in the source"
     streams: dict[str, StreamInfo] = {}  # noqa: RUF012  pydantic copies it
     problems: tuple[Problem, ...] = ()
+    conclusions: tuple[Conclusion, ...] = ()
 
 
 def recordings_folder(project: Path) -> Path:

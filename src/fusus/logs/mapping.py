@@ -33,7 +33,7 @@ class ColumnMapping(Record):
     unit: str | None = None
     factor: float = 1.0
     raw: RawCounts | None = None
-    unit_from: Literal["header", "values", "mapping", "assumed", "unknown"] = "mapping"
+    unit_from: Literal["header", "values", "motion", "mapping", "assumed", "unknown", "open"] = "mapping"
 
 
 class SensorRange(Record):
@@ -81,11 +81,12 @@ class ReferenceConvention(Record):
 class Mapping(Record):
     """All tables of a recording and the axes they are in.
 
-    What a hand-written mapping leaves out is found by detection: ``{"ranges": {"gyro": {"full_scale": 500, "unit":
-    "deg/s"}}}`` is a whole mapping.
+    What a hand-written mapping leaves out is found by detection: ``{"units": {"gyro": "rad/s"}}`` and ``{"ranges":
+    {"gyro": {"full_scale": 500, "unit": "deg/s"}}}`` are whole mappings.
     """
 
     format: Literal[1] = 1
+    units: dict[Literal["gyro", "acc", "mag", "pressure", "angles", "height"], str] = Field(default_factory=dict)
     ranges: dict[Literal["gyro", "acc", "mag"], SensorRange] = Field(default_factory=dict)
     files: tuple[FileMapping, ...] = ()
     body_axes: Literal["frd", "flu", "rfu"] = "frd"

@@ -10,18 +10,19 @@ import polars as pl
 from fusus.core.arrays import Array
 from fusus.core.frames.axes import BodyAxes
 from fusus.core.sensors.quantise import from_counts
-from fusus.errors import LogError
+from fusus.errors import LogError, MappingError
 from fusus.logs.clocktable import counts_per_second, is_clock_table
+from fusus.logs.conclusions import Conclusion, Findings, Question
 from fusus.logs.convention import LoggedMotion, find_body_axes, find_reference, seconds_per_count
 from fusus.logs.detect import Table, detect
 from fusus.logs.mapping import ColumnMapping, FileMapping, Mapping
+from fusus.logs.motion_units import settle_motion_units, times_of
 from fusus.logs.problems import Problem, Problems
-from fusus.logs.timebase import EPOCH_NS, NO_TIME, TimeBase
+from fusus.logs.timebase import EPOCH_NS
 from fusus.logs.unitfinder import si_factor
 from fusus.project.records import Place
 
 # In such recordings gravity comes from all sides on purpose.
-USUAL_HZ = (50.0, 100.0, 125.0, 200.0, 250.0, 400.0, 500.0, 800.0, 1000.0, 1600.0, 2000.0)
 EARTH_WORDS = {"ned": "north, east, down", "nwu": "north, west, up", "enu": "east, north, up"}
 TURNED_ON_PURPOSE = {"six-face", "rotate"}
 
@@ -34,6 +35,8 @@ class Plan:
     mapping: Mapping
     start_ns: int
     problems: tuple[Problem, ...]
+    conclusions: tuple[Conclusion, ...] = ()
+    questions: tuple[Question, ...] = ()
 
 
 def listed(names: list[str], most: int = 6) -> str:
@@ -50,12 +53,13 @@ def make_plan(
     declination_rad: float,
 ) -> Plan:
     """Return the plan for source files; a mapping that was given wins over detection."""
-    problems = Problems()
+    findings = Findings()
+    problems = findings.problems
     tables: list[Table] = []
     clocks: list[Table] = []
     first_error: LogError | None = None
     for path in files:
-        found = Problems()
+        found = Findings()
         try:
             table = detect(path, given, found)
         except LogError as error:
@@ -68,7 +72,7 @@ def make_plan(
             clocks.append(table)
         elif any(c.target for c in table.mapping.columns):
             tables.append(table)
-            problems.extend(found.all())
+            findings.extend(found)
         else:
             problems.add(path.name, "ignored_file", "no column is one that Fusus knows", "left out")
     # A quaternion says more than angles: its table is asked first.
@@ -79,7 +83,10 @@ def make_plan(
     tables = [t for t in kept if any(c.target for c in t.mapping.columns)]
     if not tables:
         raise first_error or _nothing_known(files)
-    tables = _rated(tables, clocks, problems)
+    if given is not None:
+        _refuse_unused(given, tables)
+    tables = _rated(tables, clocks, findings)
+    tables = settle_motion_units(tables, findings)
     for table in tables:
         unused = [c.source for c in table.mapping.columns if c.target is None]
         if unused:
@@ -93,11 +100,38 @@ def make_plan(
                 "only new values kept", column=stream,
             )  # fmt: skip
     mapping = _with_axes(tables, given, kind, place, declination_rad, problems)
-    return Plan(tuple(tables), mapping, _start(tables), problems.all())
+    return Plan(
+        tuple(tables), mapping, _start(tables), problems.all(), tuple(findings.conclusions), tuple(findings.questions)
+    )
+
+
+def _refuse_unused(given: Mapping, tables: list[Table]) -> None:
+    """Refuse a mapping of which a part fits nothing: what it was meant for would be read otherwise, without a word."""
+    targets = {c.target.split(".")[1] for t in tables for c in t.mapping.columns if c.target}
+    kinds = {
+        "gyro": "gyro_",
+        "acc": "acc_",
+        "mag": "mag_",
+        "pressure": "pressure_",
+        "angles": "_rad",
+        "height": "height_",
+    }
+    for part, words in (("units", given.units), ("ranges", given.ranges)):
+        for word in words:
+            if not any(kinds[word] in name for name in targets):
+                raise MappingError(
+                    f"{part}: the mapping names “{word}”, and no column is one. Take it out, or name the columns."
+                )
+    for entry in given.files:
+        if not any(given.for_table(t.path.name, t.dialect.header) is entry for t in tables):
+            raise MappingError(
+                f"files: the mapping's entry for “{entry.file or ', '.join(entry.header[:4])}” fits none of the tables "
+                f"({', '.join(t.path.name for t in tables)}). Correct its file or its header."
+            )
 
 
 def _nothing_known(files: list[Path]) -> LogError:
-    names = detect(files[0], None, Problems()).dialect.header
+    names = detect(files[0], None, Findings()).dialect.header
     listed = ", ".join(names[:12]) if names else "there is no header"
     return LogError(
         files[0],
@@ -149,12 +183,6 @@ def sample(table: Table, *targets: str) -> Array | None:
     return np.stack(out, axis=1)
 
 
-def _times(table: Table) -> Array:
-    base = TimeBase(table.mapping.time, table.path.name, "", Problems(), 1_000_000)
-    ns = base.read(table.head, 1)
-    return np.where(ns == NO_TIME, np.nan, ns * 1e-9)
-
-
 def look(tables: list[Table]) -> LoggedMotion | None:
     """Return what the tables' heads show of IMU, field and attitude."""
     pieces: dict[str, tuple[Array, Array]] = {}
@@ -169,7 +197,7 @@ def look(tables: list[Table]) -> LoggedMotion | None:
         for name, targets in wanted.items():
             values = sample(table, *targets)
             if values is not None and name not in pieces:
-                t = _times(table)
+                t = times_of(table)
                 good = np.isfinite(t) & np.isfinite(values).all(axis=1)
                 if good.sum() < 3:
                     continue
@@ -198,41 +226,36 @@ def _at(wanted: Array, t: Array, values: Array) -> Array:
     return np.stack([np.interp(wanted, t, values[:, i]) for i in range(values.shape[1])], axis=1)
 
 
-def _rated(tables: list[Table], clocks: list[Table], problems: Problems) -> list[Table]:
-    """Give counters their rate: from a table of clock readings, else from gyro against attitude, else by assumption."""
+def _rated(tables: list[Table], clocks: list[Table], findings: Findings) -> list[Table]:
+    """Give counters their rate by a table of clock readings; without one ask, with what gyro and attitude say of it."""
     counted = [t for t in tables if t.mapping.time.unit == "counter" and t.mapping.time.rate_hz is None]
     if not counted:
         return tables
     rate = next((r for r in map(counts_per_second, clocks) if r is not None), None)
-    how = "a table of clock readings"
-    if rate is None:
-        as_counts = [replace(t, mapping=_with_rate(t, 1.0)) if t in counted else t for t in tables]
-        logged = look(as_counts)
-        seconds = seconds_per_count(logged) if logged is not None else None
-        if seconds:
-            fast = next(t for t in counted if any((c.target or "").startswith("imu.") for c in t.mapping.columns))
-            rate = _usual_rate(1.0 / seconds, _counts_per_row(fast))
-            how = "how far gyro and attitude say that the board turned, to the nearest usual rate"
-    out = []
-    for table in tables:
-        if table not in counted:
-            out.append(table)
-            continue
+    if rate is not None:
+        for table in counted:
+            findings.conclude(
+                table.path.name,
+                None,
+                f"{rate:.5g} counts a second",
+                "a table of clock readings beside it shows it",
+                "shown",
+            )
+        return [replace(t, mapping=_with_rate(t, rate)) if t in counted else t for t in tables]
+    as_counts = [replace(t, mapping=_with_rate(t, 1.0)) if t in counted else t for t in tables]
+    logged = look(as_counts)
+    seconds = seconds_per_count(logged) if logged is not None else None
+    for table in counted:
         step = _counts_per_row(table)
-        chosen = rate if rate is not None else 100.0 * step
-        problems.add(
-            table.path.name, "time_assumed", f"the time is a counter; {chosen:.4g} counts a second",
-            f"found from {how}" if rate is not None else "assumed 100 rows a second; give rate_hz in a mapping",
+        told = (
+            f"; how far gyro and attitude turn shows some {1 / seconds:.0f} counts a second, to 10 %" if seconds else ""
+        )
+        likely = 1.0 / seconds if seconds else 100.0 * step
+        findings.ask(
+            table.path.name, None, f"its time is a counter of {step:.4g} counts a row; how many counts pass in a second{told}?",
+            (("rate_hz", "counts a second"),), f'{{"files": [{{"time": {{"unit": "counter", "rate_hz": {likely:.4g}}}}}]}}',
         )  # fmt: skip
-        out.append(replace(table, mapping=_with_rate(table, chosen)))
-    return out
-
-
-def _usual_rate(rate: float, counts_per_row: float) -> float:
-    """Return the rate at which rows come at a usual frequency, if one is near: turning angles alone are good to 10 %."""
-    rows_hz = rate / counts_per_row
-    nearest = min(USUAL_HZ, key=lambda r: abs(np.log(rows_hz / r)))
-    return nearest * counts_per_row if abs(np.log(rows_hz / nearest)) < 0.1 else rate
+    return as_counts
 
 
 def _with_rate(table: Table, rate: float) -> FileMapping:
@@ -299,7 +322,7 @@ def _start(tables: list[Table]) -> int:
     """Return what is taken off all times: the first whole second where they count from 1970, else nothing."""
     firsts = []
     for table in tables:
-        t = _times(table)
+        t = times_of(table)
         t = t[np.isfinite(t)]
         if len(t):
             firsts.append(float(t[0]))

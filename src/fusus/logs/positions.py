@@ -47,7 +47,8 @@ def by_position(numbers: dict[int, Array]) -> dict[int, Meaning]:
             position += 1  # counts without a name may be anything
             continue
         size = np.linalg.norm(xyz, axis=1)
-        steady = float(size.std()) < 0.35 * float(np.median(size))
+        low, middle, high = np.percentile(size, [25, 50, 75])
+        steady = float(high - low) < 0.35 * float(middle)
         has_acc = any(m.target.startswith("imu.acc") for m in out.values())
         if steady and not has_acc and by_value.acceleration_unit(xyz):
             kind, unit = "acc", "m_s2"

@@ -1,4 +1,8 @@
-"""The unit of each column: by its name, else by its values."""
+"""The unit of each column: by its name, held against what the values can be; else by the values; else left open.
+
+A gyro's and an attitude's unit shows only in how the body moves: without a stated unit they stay ``open`` here, and
+``motion_units`` settles them when all tables are known.
+"""
 
 from dataclasses import dataclass
 from pathlib import Path
@@ -12,142 +16,269 @@ from fusus.core.frames.units import KINDS, OFFSETS, known_unit
 from fusus.errors import MappingError
 from fusus.logs import values as by_value
 from fusus.logs.blocks import numbers
+from fusus.logs.conclusions import Findings
 from fusus.logs.headers import Meaning
-from fusus.logs.mapping import ColumnMapping, RawCounts, SensorRange, TimeMapping
-from fusus.logs.problems import Problems
+from fusus.logs.mapping import ColumnMapping, Mapping, RawCounts
 from fusus.logs.streams import IN_DEGREES, STREAMS
 
-SENSOR_OF_KIND = {"rate": "gyro", "acceleration": "acc", "field": "mag"}
+SensorWord = Literal["gyro", "acc", "mag"]
+SENSOR_OF_KIND: dict[str, SensorWord] = {"rate": "gyro", "acceleration": "acc", "field": "mag"}
+# Sizes, SI, that readings of these kinds have: outside them a stated unit is doubted. Specific force is gravity on the mean;
+# the earth's field is 22 to 67 µT, and magnets near a sensor add to it.
+USUAL_SIZE = {"acceleration": (4.0, 25.0), "field": (5.0, 500.0), "pressure": (20_000.0, 120_000.0)}
+FASTEST_RAD_S = 90.0
+WHAT = {
+    "acceleration": "gravity gives 9.8 m/s² on the mean", "field": "the earth's field is 22 to 67 µT",
+    "pressure": "the air's pressure is 300 to 1100 hPa",
+}  # fmt: skip
 
 
 @dataclass(slots=True)
 class UnitFinder:
-    """Finds the unit of each column: by its name, else by its values."""
+    """Finds the units of one table's columns."""
 
     path: Path
     names: tuple[str, ...]
     head: pl.DataFrame
-    middle: pl.DataFrame | None
-    time: TimeMapping
     meanings: dict[int, Meaning]
-    problems: Problems
-    ranges: dict[Literal["gyro", "acc", "mag"], SensorRange]
+    findings: Findings
+    given: Mapping
 
     def column(self, i: int) -> ColumnMapping:
         """Return the mapping of column ``i``."""
         m = self.meanings[i]
         stream, column = m.target.split(".")
         kind = STREAMS[stream][column].kind
-        name = self.names[i]
+        triple = self._triple(stream, column) if kind in SENSOR_OF_KIND and "bias" not in column else None
+        said = self._said(i, m, kind, column)
+        if said is not None:
+            return said
         if m.unit is not None and m.unit in KINDS[kind]:
-            return ColumnMapping(source=name, index=i, target=m.target, unit=m.unit, unit_from="header")
-        triple = self._triple(stream, column)
-        if kind in ("rate", "acceleration", "field") and triple is not None and "bias" not in column:
-            return self._vector(i, m, kind, triple)
-        unit, factor, sure = self._scalar(i, kind, column)
-        if not sure:
-            self._tell(i, unit)
-        return ColumnMapping(
-            source=name, index=i, target=m.target, unit=unit, factor=factor, unit_from="values" if sure else "assumed"
-        )
+            return self._stated(i, m.unit, kind, triple or [i])
+        if triple is not None:
+            return self._vector(i, kind, triple)
+        return self._scalar(i, kind, column)
 
-    def _tell(self, i: int, unit: str) -> None:
-        self.problems.add(
-            self.path.name, "unit_assumed", "the unit is not told and the values do not show it", f"taken as {unit}",
-            column=self.names[i],
-        )  # fmt: skip
+    def _mapping(self, i: int, unit: str | None, unit_from: str, **more: object) -> ColumnMapping:
+        fields = {
+            "source": self.names[i],
+            "index": i,
+            "target": self.meanings[i].target,
+            "unit": unit,
+            "unit_from": unit_from,
+        }
+        return ColumnMapping.model_validate(fields | more)
+
+    def _conclude(self, i: int, conclusion: str, reason: str, certainty: str = "shown") -> None:
+        self.findings.conclude(self.path.name, self.names[i], conclusion, reason, certainty)  # type: ignore[arg-type]
+
+    def _ask(self, i: int, asks: str, candidates: tuple[tuple[str, str], ...], mapping: str) -> None:
+        self.findings.ask(self.path.name, self.names[i], asks, candidates, mapping)
+
+    def _said(self, i: int, m: Meaning, kind: str, column: str) -> ColumnMapping | None:
+        """Return what a mapping says of a whole kind of column, or None."""
+        sensor = SENSOR_OF_KIND.get(kind)
+        said_range = self.given.ranges.get(sensor) if sensor is not None else None
+        if said_range is not None and m.unit is None and "bias" not in column:
+            unit = known_unit(said_range.unit) or said_range.unit
+            return self._mapping(
+                i, unit, "mapping", raw=RawCounts(full_scale=said_range.full_scale, bits=said_range.bits)
+            )
+        words = {"pressure": "pressure", "angle": "angles"} | dict(SENSOR_OF_KIND.items())
+        key = "height" if column == "height_m" else None if column in IN_DEGREES else words.get(kind)
+        told = self.given.units.get(key) if key is not None else None  # type: ignore[call-overload]
+        if told is None:
+            return None
+        known = known_unit(told)
+        if known is None or known not in KINDS[kind]:
+            raise MappingError(f"units, {key}: “{told}” is no unit of {column}; use {', '.join(KINDS[kind])}.")
+        self._conclude(i, f"{known}", "the mapping says so", "stated")
+        return self._mapping(i, known, "mapping")
 
     def _triple(self, stream: str, column: str) -> list[int] | None:
         kind = column.split("_")[0]
         found = {m.target: i for i, m in self.meanings.items()}
-        wanted = (
-            [f"{stream}.{kind}_{axis}_{column.split('_', 2)[2]}" for axis in "xyz"] if column.count("_") >= 2 else []
-        )
+        parts = column.split("_", 2)
+        wanted = [f"{stream}.{kind}_{axis}_{parts[2]}" for axis in "xyz"] if len(parts) == 3 else []
         return [found[w] for w in wanted] if wanted and all(w in found for w in wanted) else None
 
-    def _xyz(self, triple: list[int], middle: bool = False) -> Array:
-        frame = self.middle if middle and self.middle is not None else self.head
-        v = np.stack([numbers(frame, i) for i in triple], axis=1)
-        return v[np.isfinite(v).any(axis=1)] if not middle else v
+    def _values(self, indices: list[int]) -> Array:
+        v = np.stack([numbers(self.head, i) for i in indices], axis=1)
+        return v[np.isfinite(v).any(axis=1)]
 
-    def _vector(self, i: int, m: Meaning, kind: str, triple: list[int]) -> ColumnMapping:
-        name, xyz = self.names[i], self._xyz(triple)
-        # A name with "raw" may also mean "not yet calibrated": only whole numbers are counts.
-        counts = m.unit is None and by_value.looks_like_counts([numbers(self.head, j) for j in triple])
-        said = next((r for sensor, r in self.ranges.items() if SENSOR_OF_KIND[kind] == sensor), None)
-        if said is not None and m.unit is None:
-            known = known_unit(said.unit) or said.unit
-            counts_of = RawCounts(full_scale=said.full_scale, bits=said.bits)
-            return ColumnMapping(source=name, index=i, target=m.target, unit=known, raw=counts_of)
-        raw: RawCounts | None = None
-        unit: str | None = None
-        sure = True
+    # Stated units
+
+    def _stated(self, i: int, unit: str, kind: str, triple: list[int]) -> ColumnMapping:
+        """Return a column whose name tells its unit, asked about where the values cannot be in it."""
+        v = self._values(triple)
+        if kind == "rate" and len(triple) == 3:
+            self._check_rate(i, v * KINDS[kind][unit], unit)
+        elif kind in USUAL_SIZE and len(v):
+            size = by_value.typical_size(v) if len(triple) == 3 else float(np.median(np.abs(v[np.isfinite(v)])))
+            low, high = USUAL_SIZE[kind]
+            if size > 0 and (kind == "pressure" or len(triple) == 3) and not low <= size * KINDS[kind][unit] <= high:
+                self._doubt(i, kind, unit, size, first=i == triple[0])
+                return self._mapping(i, unit, "header")
+        self._conclude(i, unit, "its name says so", "stated")
+        return self._mapping(i, unit, "header")
+
+    def _check_rate(self, i: int, rates: Array, unit: str) -> None:
+        fast = np.abs(rates) > FASTEST_RAD_S
+        if float(fast.any(axis=1).mean()) > 0.002 and fast.any(axis=1).sum() >= 5 and i == min(self._triple_of(i)):
+            peak = float(np.percentile(np.abs(rates[np.isfinite(rates)]), 99.9))
+            self._ask(
+                i, f"its name says {unit}, but it would turn at up to {np.degrees(peak):.0f} °/s, faster than such gyros measure; "
+                "what is its unit?", (("rad/s", "as named"), ("deg/s", "degrees a second")), '{"units": {"gyro": "deg/s"}}',
+            )  # fmt: skip
+
+    def _triple_of(self, i: int) -> list[int]:
+        stream, column = self.meanings[i].target.split(".")
+        return self._triple(stream, column) or [i]
+
+    def _doubt(self, i: int, kind: str, unit: str, size: float, first: bool) -> None:
+        """Ask about a stated unit in which the values have no possible size, once for a sensor."""
+        if not first:
+            return
+        low, high = USUAL_SIZE[kind]
+        fitting = [u for u, factor in KINDS[kind].items() if low <= size * factor <= high]
+        sensor = SENSOR_OF_KIND.get(kind, "pressure")
+        why = f"its name says {unit}, but its typical size of {size:.4g} {unit} is not possible: {WHAT[kind]}"
+        if kind == "acceleration" and size * KINDS[kind][unit] < low and not fitting:
+            why += ". Is gravity taken out of it? Then it is no specific force, and is better left out"
+        choices = ((unit, "as named"), *((u, f"a typical size of {size:.4g} {u}") for u in fitting))
+        self._ask(i, f"{why}; what is its unit?", choices, f'{{"units": {{"{sensor}": "{(fitting or [unit])[0]}"}}}}')
+
+    # Units by the values
+
+    def _vector(self, i: int, kind: str, triple: list[int]) -> ColumnMapping:
+        xyz = self._values(triple)
+        first = i == triple[0]
+        known = xyz[np.isfinite(xyz)]
+        if not len(known) or not np.any(known):
+            if len(known):
+                self.findings.problems.add(
+                    self.path.name, "dead", "all readings are zero", "kept; check the sensor", column=self.names[i], count=len(xyz)
+                )
+            return self._mapping(i, next(iter(KINDS[kind])), "values")
+        counts = by_value.looks_like_counts([numbers(self.head, j) for j in triple])
         if kind == "acceleration":
             unit = by_value.acceleration_unit(xyz)
-            if unit is None and counts:
-                raw, unit = by_value.acceleration_counts(by_value.signed_words(xyz)), "g"
+            if unit is not None:
+                size = by_value.typical_size(xyz)
+                self._conclude(i, unit, f"its typical size is {size:.4g}, and gravity gives 9.8 m/s² on the mean")
+                return self._mapping(i, unit, "values")
+            raw = by_value.acceleration_counts(by_value.signed_words(xyz)) if counts else None
+            if raw is not None:
+                self._range_found(i, raw)
+                return self._mapping(i, "g", "values", raw=raw)
         elif kind == "field":
-            unit = None if m.is_raw and counts else by_value.field_unit(xyz)
-        else:
-            unit, raw, sure = self._rate(triple, counts)
-        if counts and raw is None and (unit is None or kind != "field"):
-            # The import refuses such a column unless a range is given before.
-            return ColumnMapping(source=name, index=i, target=m.target, unit=unit, unit_from="unknown")
-        if unit is None:
-            unit, sure = {"acceleration": "m/s²", "field": "µT"}[kind], False
-        if not sure:
-            self._tell(i, unit)
-        if raw is not None:
-            words = f"it holds counts; how gravity looks in them shows a range of ±{raw.full_scale:g} {unit}, {raw.bits} bits"
-            self.problems.add(self.path.name, "range_found", words, "scaled so", column=name)
-        return ColumnMapping(
-            source=name, index=i, target=m.target, unit=unit, raw=raw, unit_from="values" if sure else "assumed"
+            unit = None if self.meanings[i].is_raw and counts else by_value.field_unit(xyz)
+            if unit is not None:
+                self._conclude(i, unit, f"its typical size is {by_value.typical_size(xyz):.4g}, and {WHAT[kind]}")
+                return self._mapping(i, unit, "values")
+        elif not counts:
+            fast = np.abs(xyz) > FASTEST_RAD_S
+            if fast.sum() >= 5 and fast.any(axis=1).mean() > 0.002:
+                self._conclude(
+                    i,
+                    "deg/s",
+                    f"as rad/s it would be faster than such gyros measure ({np.degrees(FASTEST_RAD_S):.0f} °/s)",
+                )
+                return self._mapping(i, "deg/s", "values")
+        if counts:
+            return self._mapping(i, None, "unknown")
+        if kind == "rate":
+            return self._mapping(i, None, "open")
+        if first:
+            self._ask_vector(i, kind, xyz)
+        return self._mapping(i, next(iter(KINDS[kind])), "open")
+
+    def _range_found(self, i: int, raw: RawCounts) -> None:
+        words = f"it holds counts; how gravity looks in them shows a range of ±{raw.full_scale:g} g, {raw.bits} bits"
+        self.findings.problems.add(self.path.name, "range_found", words, "scaled so", column=self.names[i])
+        self._conclude(
+            i, f"counts of ±{raw.full_scale:g} g, {raw.bits} bits", "gravity on the mean fits no other usual range"
         )
 
-    def _rate(self, triple: list[int], counts: bool) -> tuple[str, RawCounts | None, bool]:
-        stream = self.meanings[triple[0]].target.split(".")[0]
-        acc = self._triple(stream, "acc_x_m_s2")
-        use_middle = self.middle is not None
-        gyro = self._xyz(triple, use_middle)
-        force = self._xyz(acc, use_middle) if acc is not None else None
-        t = self._seconds(self.middle if use_middle and self.middle is not None else self.head)
-        if force is not None and not len(force) == len(gyro) == len(t):
-            good = np.isfinite(numbers(self.head, triple[0]))
-            t, gyro, force = self._seconds(self.head)[good], self._xyz(triple), self._xyz(acc or triple)
-            if not len(t) == len(gyro) == len(force):
-                force = None
-        if counts:
-            signed = by_value.signed_words
-            return "deg/s", by_value.rate_counts(t, signed(gyro), signed(force) if force is not None else None), True
-        unit, sure = by_value.rate_unit(t, gyro, force)
-        return unit, None, sure
+    def _ask_vector(self, i: int, kind: str, xyz: Array) -> None:
+        sensor, size = SENSOR_OF_KIND[kind], by_value.typical_size(xyz)
+        units = list(KINDS[kind])[:4]
+        choices = tuple((u, f"a typical size of {size * KINDS[kind][u]:.4g} {units[0]}") for u in units)
+        self._ask(
+            i, f"its typical size of {size:.4g} fits no usual unit ({WHAT[kind]}); what is its unit?", choices,
+            f'{{"units": {{"{sensor}": "{units[0]}"}}}}',
+        )  # fmt: skip
 
-    def _seconds(self, frame: pl.DataFrame) -> Array:
-        m = self.time
-        if m.index is None or m.unit in ("iso8601", "counter"):
-            return np.arange(frame.height) / (m.rate_hz or 100.0)
-        return numbers(frame, m.index) * {"s": 1.0, "ms": 1e-3, "us": 1e-6, "ns": 1e-9, "min": 60.0}[m.unit]
-
-    def _scalar(self, i: int, kind: str, column: str) -> tuple[str, float, bool]:
+    def _scalar(self, i: int, kind: str, column: str) -> ColumnMapping:
         v = numbers(self.head, i)
         v = v[np.isfinite(v)]
         size = float(np.median(np.abs(v))) if len(v) else 0.0
         if kind == "pressure":
             unit = by_value.pressure_unit(v)
-            return (unit, 1.0, True) if unit else ("Pa", 1.0, False)
-        if kind == "temperature":
-            return ("K", 1.0, True) if size > 200 else ("°C", 1.0, True)
+            if unit is not None:
+                self._conclude(i, unit, f"its typical size is {size:.4g}, and {WHAT[kind]}")
+                return self._mapping(i, unit, "values")
+            choices = tuple((u, f"{size * KINDS[kind][u] / 100:.4g} hPa") for u in ("Pa", "hPa", "kPa", "mmHg"))
+            self._ask(
+                i, f"its typical size of {size:.4g} is no pressure of the air in any usual unit; what is its unit?", choices,
+                '{"units": {"pressure": "hPa"}}',
+            )  # fmt: skip
+            return self._mapping(i, "Pa", "open")
         if column in ("lat_deg", "lon_deg"):
-            return ("deg", 1e-7, True) if size > 1000 else ("deg", 1.0, True)
-        if kind == "angle":
-            span = float(np.abs(v).max()) if len(v) else 0.0
-            # Angles beyond 2π can only be degrees; a heading that never exceeds π may be either.
-            return ("deg", 1.0, True) if span > 6.4 else ("rad", 1.0, span > 0.5) if span > 0 else ("deg", 1.0, False)
-        if column == "height_m" and size > 20000:
-            return "mm", 1.0, True
+            return self._geographic(i, v, column)
+        if kind == "angle" and column not in IN_DEGREES:
+            # Angles beyond 2π can only be degrees; others may be either, and the motion has to tell.
+            if len(v) and float(np.abs(v).max()) > 6.4:
+                self._conclude(i, "deg", f"it reaches {np.abs(v).max():.4g}, more than a turn in radians")
+                return self._mapping(i, "deg", "values")
+            return self._mapping(i, None, "open")
+        if column == "height_m" and size > 9000:
+            self._ask(
+                i, f"its typical size is {size:.6g}; what is its unit?",
+                tuple((u, f"{size * KINDS['length'][u]:.0f} m high") for u in ("m", "cm", "mm", "ft")), '{"units": {"height": "mm"}}',
+            )  # fmt: skip
+            return self._mapping(i, "m", "open")
+        unit, reason = self._plain(kind, column, size)
+        if len(KINDS[kind]) > 1 and kind != "share":
+            self._conclude(i, unit, reason, "likely")
+        return self._mapping(i, unit, "values")
+
+    @staticmethod
+    def _plain(kind: str, column: str, size: float) -> tuple[str, str]:
+        """Return the unit of a quantity that a wrong unit would make absurd, and why."""
+        if kind == "temperature":
+            return ("K", "its size is that of air in kelvin") if size > 200 else ("°C", "its name tells no unit")
         if kind in ("voltage", "current") and size > 200:
-            return {"voltage": "mV", "current": "mA"}[kind], 1.0, True
-        return next(iter(KINDS[kind])), 1.0, True
+            return {"voltage": "mV", "current": "mA"}[kind], "as volts or amperes it would be absurd"
+        return (
+            "deg" if column in IN_DEGREES else next(iter(KINDS[kind]))
+        ), "its name tells no unit; the SI unit is taken"
+
+    def _geographic(self, i: int, v: Array, column: str) -> ColumnMapping:
+        """Return latitude or longitude: degrees, or degrees in whole numbers of 1e-7."""
+        limit = 90.0 if column == "lat_deg" else 360.0
+        peak = float(np.percentile(np.abs(v), 95)) if len(v) else 0.0
+        whole = bool(len(v)) and bool(np.all(v == np.rint(v)))
+        if peak <= limit:
+            self._conclude(i, "deg", "its values can be degrees")
+            return self._mapping(i, "deg", "values")
+        if whole and peak > 1e6 and peak * 1e-7 <= limit:
+            self._conclude(i, "deg, in whole numbers of 1e-7", f"whole numbers up to {peak:.0f} can be nothing else")
+            return self._mapping(i, "deg", "values", factor=1e-7)
+        words = {"source": self.names[i], "target": f"gnss.{column}", "unit": "deg", "factor": 1e-6}
+        line = (
+            '{"files": [{"columns": [' + ", ".join(f'"{k}": {_json(x)}' for k, x in words.items()).join("{}") + "]}]}"
+        )
+        self._ask(
+            i, f"it reaches {peak:.6g}, more than {limit:g} degrees (degrees and minutes in one number, as in 4807.038, have to be "
+            "turned into degrees before); by which factor does it become degrees?",
+            (("1e-7", f"up to {peak * 1e-7:.4g}°"), ("1e-6", f"up to {peak * 1e-6:.4g}°"), ("0.01", f"up to {peak * 0.01:.4g}°")), line,
+        )  # fmt: skip
+        return self._mapping(i, "deg", "open")
+
+
+def _json(value: object) -> str:
+    return f'"{value}"' if isinstance(value, str) else f"{value:g}"
 
 
 def si_factor(column: ColumnMapping) -> tuple[float, float]:

@@ -45,6 +45,8 @@ def import_sources(
                     "recording": info.name,
                     "streams": {k: v.model_dump() for k, v in info.streams.items()},
                     "mapping": info.mapping.model_dump() if info.mapping else {},
+                    "conclusions": [c.model_dump() for c in info.conclusions],
+                    "questions": [],
                     "problems": [p.model_dump() for p in info.problems],
                     "sources": [s.model_dump() for s in info.sources],
                     "same_as": same_as,

@@ -1,0 +1,1 @@
+"""What the signals themselves show of their units, axes and times, by laws that hold for any motion."""
