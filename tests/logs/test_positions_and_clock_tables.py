@@ -61,7 +61,7 @@ def test_counts_and_constants_are_left_alone():
 def clock_table(tmp_path, rows):
     path = tmp_path / "clock.csv"
     path.write_text("Count,Hours,Minutes,Seconds\n" + "\n".join(",".join(str(v) for v in r) for r in rows) + "\n")
-    return detect(path, None, Findings())
+    return detect(path, None, Findings())[0]
 
 
 def test_a_table_of_hours_minutes_and_seconds_gives_a_counter_its_rate(tmp_path):
@@ -80,7 +80,7 @@ def test_a_table_of_readings_is_no_clock(tmp_path):
     path.write_text(
         "t_s,gyro_x (deg/s),gyro_y (deg/s),gyro_z (deg/s)\n" + "\n".join(f"{i / 100},1,2,3" for i in range(60))
     )
-    assert not is_clock_table(detect(path, None, Findings()))
+    assert not is_clock_table(detect(path, None, Findings())[0])
 
 
 def test_sigmas_are_the_boards_claims_and_no_second_estimate(project, tmp_path):

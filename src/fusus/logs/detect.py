@@ -10,10 +10,11 @@ from fusus.core.frames.units import known_unit
 from fusus.errors import LogError
 from fusus.logs.blocks import EXACT, Cutter, numbers, parse, tidy
 from fusus.logs.conclusions import Findings
-from fusus.logs.dialect import Dialect, find_dialect, is_number, is_stamp
+from fusus.logs.dialect import Dialect, find_dialect, is_number, is_stamp, plain_dialect
 from fusus.logs.headers import Meaning, meaning, split_unit
 from fusus.logs.mapping import ColumnMapping, FileMapping, Mapping, TimeMapping
 from fusus.logs.positions import by_position, name_unit_quaternion
+from fusus.logs.shapes.shape import Shape, find_shapes
 from fusus.logs.source import head_text
 from fusus.logs.streams import STREAMS
 from fusus.logs.timing import TimeFinder, told_rate
@@ -35,29 +36,68 @@ class Table:
     texts: frozenset[int]
     head: pl.DataFrame
     middle: pl.DataFrame | None
+    shape: Shape = Shape("table")
 
     def cutter(self) -> Cutter:
         """Return how blocks of this table are parsed."""
         return Cutter(self.mapping, self.width, self.integers, self.texts)
 
 
-def detect(path: Path, given: Mapping | None, findings: Findings) -> Table:
-    """Return how a table is read; what a mapping says wins over what is found."""
-    problems = findings.problems
-    text, encoding, whole = head_text(path)
-    dialect = find_dialect(path, text, whole)
+def detect(path: Path, given: Mapping | None, findings: Findings) -> list[Table]:
+    """Return how the tables of a text are read; what a mapping says wins over what is found."""
+    text, encoding, is_whole = head_text(path)
     if encoding not in ("utf-8", "utf-8-sig"):
-        problems.add(path.name, "encoding", f"the text is {encoding}", "converted")
+        findings.problems.add(path.name, "encoding", f"the text is {encoding}", "converted")
+    tables: list[Table] = []
+    error: LogError | None = None
+    for shape in find_shapes(text, is_whole) or [Shape("table")]:
+        try:
+            tables.append(_table(Text(path, text, encoding, is_whole), shape, given, findings))
+        except LogError as found:
+            error = error or found
+    if not tables:
+        raise error or LogError(path, None, None, "the file holds no table.")
+    return tables
+
+
+@dataclass(frozen=True, slots=True)
+class Text:
+    """The beginning of a file, as text."""
+
+    path: Path
+    text: str
+    encoding: str
+    is_whole: bool
+
+
+def _table(source: Text, shape: Shape, given: Mapping | None, findings: Findings) -> Table:
+    """Return how one table of a text is read."""
+    path, text = source.path, source.text
+    reshaper = shape.reshaper()
+    if reshaper is not None:
+        text = reshaper.block(text.encode()).decode()
+    if shape.name == "table":
+        dialect = find_dialect(path, text, source.is_whole)
+    else:
+        plain = plain_dialect(text, shape.columns)
+        if plain is None:
+            raise LogError(path, None, None, f"no line “{shape.kind}” holds numbers.")
+        dialect = plain
+        what = {"labels": "lines with labels", "kinds": "lines of one sensor", "json-lines": "JSON lines"}
+        told = what.get(shape.name, "one value a line with its name") + (
+            f", those of “{shape.kind}”" if shape.kind else ""
+        )
+        findings.conclude(path.name, None, told, "nearly all lines are so", "shown")
     if dialect.preamble_lines:
-        problems.add(
+        findings.problems.add(
             path.name, "preamble", f"{dialect.preamble_lines} lines stand before the table", "left out", line=1,
             count=dialect.preamble_lines,
         )  # fmt: skip
     width = len(dialect.rows[0])
     names = dialect.header or tuple(f"column {i + 1}" for i in range(width))
     base = FileMapping(
-        file=path.name, header=dialect.header, encoding=encoding, delimiter=dialect.delimiter, decimal=dialect.decimal,
-        first_data_line=dialect.first_data_line,
+        file=path.name, header=dialect.header, encoding=source.encoding, delimiter=dialect.delimiter, decimal=dialect.decimal,
+        first_data_line=dialect.first_data_line, shape=shape.name, kind=shape.kind,
     )  # fmt: skip
     columns = [list(c) for c in zip(*(r for r in dialect.rows if len(r) == width), strict=True)]
     texts = frozenset(i for i, c in enumerate(columns) if _is_text(c, dialect.decimal))
@@ -66,8 +106,8 @@ def detect(path: Path, given: Mapping | None, findings: Findings) -> Table:
         update={"columns": tuple(ColumnMapping(source=n, index=i, target="x") for i, n in enumerate(names))}
     )
     cutter = Cutter(everything, width, integers, texts)
-    head = parse(tidy(_from_line(text, dialect.first_data_line, whole), everything), cutter)
-    middle = _middle(path, encoding, cutter)
+    head = parse(tidy(_from_line(text, dialect.first_data_line, source.is_whole), everything), cutter)
+    middle = _middle(source, cutter, shape)
     entry = given.for_table(path.name, dialect.header) if given is not None else None
     finder = TimeFinder(
         path.name,
@@ -83,7 +123,7 @@ def detect(path: Path, given: Mapping | None, findings: Findings) -> Table:
     said = _said(path, names, entry) if entry is not None else {}
     found = _columns(path, names, head, time, texts, findings, given, said)
     mapping = base.model_copy(update={"time": time, "columns": tuple(found), "held": _held(found, head)})
-    return Table(path, dialect, mapping, width, integers, texts, head, middle)
+    return Table(path, dialect, mapping, width, integers, texts, head, middle, shape)
 
 
 def _said(path: Path, names: tuple[str, ...], entry: FileMapping) -> dict[int, ColumnMapping]:
@@ -124,16 +164,19 @@ def _from_line(text: str, line: int, whole: bool) -> bytes:
     return "\n".join(lines).encode()
 
 
-def _middle(path: Path, encoding: str, cutter: Cutter) -> pl.DataFrame | None:
+def _middle(source: Text, cutter: Cutter, shape: Shape) -> pl.DataFrame | None:
     """Return a sample from the middle of a large file, where the craft moves."""
-    size = path.stat().st_size
-    if size < 4 * MIDDLE_BYTES or encoding.startswith("utf-16"):
+    size = source.path.stat().st_size
+    if size < 4 * MIDDLE_BYTES or source.encoding.startswith("utf-16"):
         return None
-    with path.open("rb") as file:
+    with source.path.open("rb") as file:
         file.seek(size // 2)
         file.readline()
         block = file.read(MIDDLE_BYTES)
     block = block[: block.rfind(b"\n") + 1]
+    reshaper = shape.reshaper()
+    if reshaper is not None:
+        block = reshaper.block(block)
     return parse(tidy(block, cutter.mapping), cutter) if block else None
 
 
@@ -154,6 +197,7 @@ def _columns(
     else:
         meanings = by_position(columns)
     _settle_temperature(meanings)
+    _settle_velocity(meanings)
     # What a mapping says goes first, and a detected column gives way where its place is taken.
     given_targets = {c.target for c in said.values()}
     meanings = {i: m for i, m in meanings.items() if i not in said and m.target not in given_targets}
@@ -202,6 +246,17 @@ def _settle_quaternion(meanings: dict[int, Meaning]) -> None:
         for i, n in numbered.items():
             letter = "wxyz"[n - first] if 0 <= n - first < 4 and len(numbered) == 4 else "?"
             meanings[i] = meanings[i]._replace(target=f"{stream}.q_{letter}")
+
+
+def _settle_velocity(meanings: dict[int, Meaning]) -> None:
+    """Give a velocity or a place without a sensor's name to the receiver whose latitude stands in the same table."""
+    targets = {m.target for m in meanings.values()}
+    if "gnss.lat_deg" not in targets:
+        return
+    for i, m in meanings.items():
+        stream, column = m.target.split(".")
+        if stream == "reference" and column.startswith(("vel_", "pos_")) and f"gnss.{column}" not in targets:
+            meanings[i] = m._replace(target=f"gnss.{column}")
 
 
 def _settle_temperature(meanings: dict[int, Meaning]) -> None:

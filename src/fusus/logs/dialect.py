@@ -113,6 +113,21 @@ def _cut(sample: list[str]) -> tuple[str, Literal[".", ","]]:
     return best[1], best[2]
 
 
+def usual_delimiter(lines: list[str]) -> str:
+    """Return what cuts lines into fields."""
+    return _cut(lines)[0] if lines else ","
+
+
+def plain_dialect(text: str, columns: tuple[str, ...]) -> Dialect | None:
+    """Return how rewritten lines are cut, whose columns are known; blank lines are none. None without a line."""
+    filled = [(i, line) for i, line in enumerate(text.split("\n")) if line]
+    if not filled:
+        return None
+    rows = tuple(tuple(split_line(line, ",")) for _, line in filled[:4000])
+    header = columns if any(columns) else ()
+    return Dialect(",", ".", header, filled[0][0] + 1, 0, rows)
+
+
 def _first_data_line(lines: list[str], delimiter: str, decimal: str, width: int) -> int | None:
     for i, line in enumerate(lines):
         if not line.strip() or line.lstrip().startswith(_COMMENTS):

@@ -113,7 +113,7 @@ def _parquet(path: Path) -> pl.DataFrame:
 
 def _table(path: Path) -> pl.DataFrame:
     findings = Findings()
-    table = settle_motion_units([detect(path, None, findings)], findings)[0]
+    table = settle_motion_units(detect(path, None, findings)[:1], findings)[0]
     mapping = table.mapping
     if mapping.time.index is None:
         raise LogError(path, 1, None, "no column looks like a time.")

@@ -23,9 +23,9 @@ class TimeName(NamedTuple):
 
 
 _SENSOR_WORDS = {
-    "gyro": "gyro", "gyroscope": "gyro", "gyr": "gyro", "gyros": "gyro", "omega": "gyro", "angular": "gyro",
+    "gyro": "gyro", "gyroscope": "gyro", "gyr": "gyro", "gy": "gyro", "gyros": "gyro", "omega": "gyro", "angular": "gyro",
     "angvel": "gyro",
-    "acc": "acc", "accel": "acc", "accelerometer": "acc", "acceleration": "acc", "accelerations": "acc", "accl": "acc",
+    "acc": "acc", "ac": "acc", "accel": "acc", "accelerometer": "acc", "acceleration": "acc", "accelerations": "acc", "accl": "acc",
     "specific": "acc", "force": "acc", "linear": "acc",
     "mag": "mag", "magn": "mag", "magnetometer": "mag", "magnetic": "mag", "compass": "mag", "magneto": "mag",
     "baro": "baro", "barometer": "baro", "pressure": "baro", "press": "baro",
@@ -47,6 +47,8 @@ _SHORT = {
     **{f"a{a}": ("acc", a) for a in "xyz"}, **{f"f{a}": ("acc", a) for a in "xyz"},
     **{f"m{a}": ("mag", a) for a in "xyz"},
     **{f"{s}{a}": (s, a) for s in ("gyro", "gyr", "acc", "accel", "mag") for a in "xyz"},
+    # "GyX", "AcX": short for the sensor, then the axis in a capital letter.
+    **{f"{s}{a}": (k, a) for s, k in (("gy", "gyro"), ("ac", "acc"), ("mg", "mag"), ("ma", "mag")) for a in "xyz"},
 }  # fmt: skip
 _TIME = {"time": 5, "timestamp": 6, "t": 4, "ts": 4, "timestamps": 6, "datetime": 6, "utc": 4, "epoch": 5, "clock": 3,
          "millis": 4, "micros": 4, "elapsed": 4, "tow": 3, "stamp": 4, "sec": 2, "seconds": 3, "secs": 2}  # fmt: skip
@@ -66,6 +68,23 @@ _TAIL_UNITS = {
     "rad_s": "rad/s", "deg_s": "deg/s", "mdps": "mdeg/s", "m_s2": "m/s²", "m_s_2": "m/s²", "ms2": "m/s²", "m_s": "m/s",
     "cm_s": "cm/s",
 }  # fmt: skip
+
+
+_TIME_UNITS = {"us": "us", "usec": "us", "usecs": "us", "ms": "ms", "msec": "ms", "msecs": "ms", "ns": "ns", "nsec": "ns",
+               "µs": "us", "microseconds": "us", "milliseconds": "ms", "nanoseconds": "ns"}  # fmt: skip
+
+
+def sensor_of(word: str) -> str | None:
+    """Return which sensor a single word names, as lines begin with it: "imu", "gyro", "baro", "gnss" and so on; else None."""
+    low = word.strip().lower()
+    if low in ("imu", "ins", "inertial", "6dof", "9dof"):
+        return "imu"
+    if low in ("bmp", "alt", "altimeter"):
+        return "baro"
+    found = _SENSOR_WORDS.get(low)
+    return (
+        found if found in ("gyro", "acc", "mag", "baro", "gnss", "range", "quat", "angles") and len(low) > 2 else None
+    )
 
 
 def words(name: str) -> list[str]:
@@ -95,6 +114,8 @@ def split_unit(name: str) -> tuple[str, str | None]:
 def time_name(name: str) -> TimeName | None:
     """Return what a name says of a time column, or None."""
     bare, unit = split_unit(name)
+    if bare.strip().lower() in _TIME_UNITS:
+        return TimeName(_TIME_UNITS[bare.strip().lower()], 5)
     parts = words(bare)
     if not parts:
         return None
@@ -137,6 +158,8 @@ def meaning(name: str, context: str = "") -> Meaning | None:
         kind = "gyro"
     if kind is None and (axis or parts == [str(number)]):
         kind = next((_SENSOR_WORDS[w] for w in words(context) if w in _SENSOR_WORDS), None)
+    if plain in (["p"], ["pres"], ["air"]) and unit in KINDS["pressure"]:
+        kind = "baro"
     target = _target(kind, axis, plain, number, stream)
     return Meaning(target, unit, raw) if target else None
 
@@ -259,7 +282,7 @@ def _sigma(kind: str | None, axis: str | None, found: set[str]) -> str | None:
 def _scalar(kind: str | None, found: set[str], number: int | None, stream: str, parts: list[str]) -> str | None:
     if stream in ("setpoint", "stick"):
         return "stick.throttle" if "throttle" in found else None
-    if found & {"temp", "temperature", "thermometer"}:
+    if found & {"temp", "tmp", "temperature", "thermometer"}:
         if kind == "baro":
             return "baro.temperature_degc"
         return "imu.temperature_degc" if not found & {"processor", "cpu", "battery", "motor"} else None

@@ -55,7 +55,7 @@ class TimeMapping(Record):
 
 
 class FileMapping(Record):
-    """One table: how its text is cut, its time, its columns."""
+    """One table: how its text is cut, its time, its columns. ``shape`` and ``kind`` tell which lines of the text are its rows."""
 
     file: str = ""
     header: tuple[str, ...] = ()
@@ -63,6 +63,8 @@ class FileMapping(Record):
     delimiter: str = ","
     decimal: Literal[".", ","] = "."
     first_data_line: int = 1
+    shape: str = "table"
+    kind: str = ""
     quoted: bool = False  # as older recordings say it; quotes are found where they stand
     time: TimeMapping = TimeMapping()
     columns: tuple[ColumnMapping, ...] = ()

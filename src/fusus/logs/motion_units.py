@@ -136,7 +136,9 @@ class Motion:
         size = np.linalg.norm(q, axis=1)
         usable = np.where((size > 0.5)[:, None], q, np.nan) / np.maximum(size, 0.5)[:, None]
         fixed = np.array([0.6, 0.48, 0.64])
-        return [{"attitude": rotate(x, np.broadcast_to(fixed, (len(x), 3)))} | plain for x in (conjugate(usable), usable)]
+        return [
+            {"attitude": rotate(x, np.broadcast_to(fixed, (len(x), 3)))} | plain for x in (conjugate(usable), usable)
+        ]
 
 
 def _agreed(found: list[TurnEvidence]) -> tuple[float | None, Reading | None]:

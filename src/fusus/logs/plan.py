@@ -61,20 +61,23 @@ def make_plan(
     for path in files:
         found = Findings()
         try:
-            table = detect(path, given, found)
+            read = detect(path, given, found)
         except LogError as error:
             if len(files) == 1 or (path in explicit and "exist" in error.reason):
                 raise
             first_error = first_error or error
             problems.add(path.name, "ignored_file", error.reason, "left out")
             continue
-        if is_clock_table(table):
-            clocks.append(table)
-        elif any(c.target for c in table.mapping.columns):
-            tables.append(table)
+        for table in read:
+            if is_clock_table(table):
+                clocks.append(table)
+            elif any(c.target for c in table.mapping.columns):
+                tables.append(table)
+            else:
+                of = f" in lines “{table.mapping.kind}”" if table.mapping.kind else ""
+                problems.add(path.name, "ignored_file", f"no column is one that Fusus knows{of}", "left out")
+        if any(t in tables for t in read):
             findings.extend(found)
-        else:
-            problems.add(path.name, "ignored_file", "no column is one that Fusus knows", "left out")
     # A quaternion says more than angles: its table is asked first.
     tables.sort(key=lambda t: "reference.q_w" not in {c.target for c in t.mapping.columns})
     kept: list[Table] = []
@@ -131,7 +134,7 @@ def _refuse_unused(given: Mapping, tables: list[Table]) -> None:
 
 
 def _nothing_known(files: list[Path]) -> LogError:
-    names = detect(files[0], None, Findings()).dialect.header
+    names = [name for table in detect(files[0], None, Findings()) for name in table.dialect.header]
     listed = ", ".join(names[:12]) if names else "there is no header"
     return LogError(
         files[0],

@@ -38,8 +38,9 @@ def read_table(
     reader = _Reader(table, plan, number, working, problems, beside)
     blocks = Blocks(table.path, table.mapping.encoding)
     line, skip = 1, table.mapping.first_data_line - 1
+    reshaper = table.shape.reshaper()
     for raw in blocks:
-        block = raw
+        block = reshaper.block(raw) if reshaper is not None else raw
         if skip:
             dropped, block = _drop_lines(block, skip)
             skip -= dropped
@@ -47,6 +48,11 @@ def read_table(
         if block:
             line += reader.take(block, line, blocks.ends_open)
         report(blocks.bytes_read)
+    if reshaper is not None and reshaper.strays.count and number == 0:
+        problems.add(
+            table.path.name, "text", f"the line “{reshaper.strays.first}” is no data", "line left out",
+            count=reshaper.strays.count, lines=reshaper.strays.lines,
+        )  # fmt: skip
     source = SourceFile(name=table.path.name, sha256=blocks.sha256, bytes=blocks.bytes_read)
     return list(reader.writers.values()), source
 

@@ -157,7 +157,12 @@ class UnitFinder:
         if not len(known) or not np.any(known):
             if len(known):
                 self.findings.problems.add(
-                    self.path.name, "dead", "all readings are zero", "kept; check the sensor", column=self.names[i], count=len(xyz)
+                    self.path.name,
+                    "dead",
+                    "all readings are zero",
+                    "kept; check the sensor",
+                    column=self.names[i],
+                    count=len(xyz),
                 )
             return self._mapping(i, next(iter(KINDS[kind])), "values")
         counts = by_value.looks_like_counts([numbers(self.head, j) for j in triple])

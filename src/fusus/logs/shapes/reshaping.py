@@ -1,0 +1,58 @@
+"""What all shapes share: a line becomes a line of a comma-separated table, so that line numbers stay those of the source."""
+
+from dataclasses import dataclass, field
+
+PLACES = 3
+
+
+@dataclass(slots=True)
+class Strays:
+    """Lines that fit no shape: how many, the first places, and the first of them."""
+
+    count: int = 0
+    lines: list[int] = field(default_factory=list)
+    first: str = ""
+
+    def add(self, line: int, text: str) -> None:
+        """Count a line."""
+        self.count += 1
+        if len(self.lines) < PLACES:
+            self.lines.append(line)
+            self.first = self.first or text[:60]
+
+
+class Reshaper:
+    """Rewrites blocks of whole lines. ``columns`` are the names of the table's columns; it keeps its state between blocks."""
+
+    def __init__(self, columns: tuple[str, ...]) -> None:
+        self.columns = columns
+        self.strays = Strays()
+        self.line = 0
+
+    def block(self, block: bytes) -> bytes:
+        """Return a block with each line rewritten, blank where it holds nothing of this table."""
+        text = block.decode("utf-8", "replace")
+        ends_open = not text.endswith("\n")
+        lines = text.split("\n")
+        if not ends_open:
+            lines.pop()
+        out = []
+        for line in lines:
+            self.line += 1
+            stripped = line.strip(" \t\r\x00")
+            out.append(self.rewritten(stripped) if stripped else "")
+        return ("\n".join(out) + ("" if ends_open else "\n")).encode()
+
+    def at(self, number: int, line: str) -> str:
+        """Return the line of a number rewritten."""
+        self.line = number
+        return self.rewritten(line)
+
+    def rewritten(self, line: str) -> str:
+        """Return one line as fields of the table, blank where it holds nothing of it."""
+        raise NotImplementedError
+
+    def stray(self, line: str) -> str:
+        """Count a line that is not of this shape; return what stands for it."""
+        self.strays.add(self.line, line)
+        return ""
