@@ -36,7 +36,7 @@ class Table:
     texts: frozenset[int]
     head: pl.DataFrame
     middle: pl.DataFrame | None
-    shape: Shape = Shape("table")
+    shape: Shape
 
     def cutter(self) -> Cutter:
         """Return how blocks of this table are parsed."""

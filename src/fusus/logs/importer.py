@@ -2,7 +2,6 @@
 
 import os
 import shutil
-from collections.abc import Sequence
 from concurrent.futures import Executor, ThreadPoolExecutor
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -13,6 +12,7 @@ import polars as pl
 from fusus.core.progress import Progress, Silent
 from fusus.errors import FususError, LogError, OpenQuestionsError, ProjectError
 from fusus.logs.create import create_recording
+from fusus.logs.formats.opening import Opened, opened
 from fusus.logs.info import (
     RECORDING_FILE,
     RecordingInfo,
@@ -33,7 +33,6 @@ from fusus.project.atomic import sync_folder, write_atomically, writing
 from fusus.project.records import Place
 
 RANGE_EXAMPLES = {"gyro": '500, "unit": "deg/s"', "acc": '8, "unit": "g"', "mag": '800, "unit": "uT"'}
-TABLE_ENDINGS = {".csv", ".tsv", ".txt", ".dat", ".log", ".asc", ".tab", ".nmea", ""}
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,29 +48,12 @@ class ImportRequest:
     declination_rad: float = 0.0
 
 
-def expand(sources: Sequence[Path]) -> list[Path]:
-    """Return the files meant: a folder stands for the tables in it."""
-    files: list[Path] = []
-    for source in sources:
-        if source.is_dir():
-            found = sorted(p for p in source.iterdir() if p.is_file() and p.suffix.lower() in TABLE_ENDINGS - {""})
-            if not found:
-                raise LogError(source, None, None, "the folder holds no table (csv, tsv, txt).")
-            files += found
-        else:
-            files.append(source)
-    if not files:
-        raise LogError("import", None, None, "name at least one source file.")
-    return files
-
-
-def texts_of(request: ImportRequest) -> list[Path]:
+def texts_of(files: list[Opened]) -> list[Opened]:
     """Return the sources that are NMEA text; LogError where these come together with tables."""
-    files = expand(request.sources)
-    texts = [f for f in files if f.is_file() and is_nmea(f)]
+    texts = [f for f in files if is_nmea(f.path)]
     if texts and len(texts) < len(files):
         raise LogError(
-            texts[0],
+            texts[0].path,
             None,
             None,
             "receiver text and tables have clocks of their own: import it by itself, and name it as the reference.",
@@ -81,12 +63,14 @@ def texts_of(request: ImportRequest) -> list[Path]:
 
 def plan_import(request: ImportRequest) -> Plan:
     """Return how the sources would be read, for a look before the import; raises LogError if they cannot be."""
-    explicit = {s for s in request.sources if not s.is_dir()}
-    if texts_of(request):
-        return Plan((), Mapping(), 0, ())
-    return make_plan(
-        expand(request.sources), explicit, request.mapping, request.kind, request.place, request.declination_rad
-    )
+    with opened(request.sources) as files:
+        return Plan((), Mapping(), 0, ()) if texts_of(files) else _plan(request, files)
+
+
+def _plan(request: ImportRequest, files: list[Opened]) -> Plan:
+    explicit = {f.path for f in files if f.source in request.sources}
+    paths = [f.path for f in files]
+    return make_plan(paths, explicit, request.mapping, request.kind, request.place, request.declination_rad)
 
 
 def import_recording(request: ImportRequest, progress: Progress | None = None) -> RecordingInfo:
@@ -116,10 +100,17 @@ def import_recording(request: ImportRequest, progress: Progress | None = None) -
     target = recordings_folder(request.project) / request.name
     if target.exists():
         raise ProjectError(target, "there is a recording of this name already. Choose another name.")
-    if texts := texts_of(request):
-        return _import_texts(texts, request)
-    plan = plan_import(request)
-    refuse_open(plan)
+    with opened(request.sources) as files:
+        if texts := texts_of(files):
+            return _import_texts([t.path for t in texts], request)
+        plan = _plan(request, files)
+        refuse_open(plan)
+        return _import_tables(plan, files, request, progress or Silent())
+
+
+def _import_tables(plan: Plan, files: list[Opened], request: ImportRequest, progress: Progress) -> RecordingInfo:
+    """Read the tables of a plan into a new recording."""
+    target = recordings_folder(request.project) / request.name
     working = target.parent / f".importing-{request.name}-{os.getpid()}"
     with writing(target.parent):
         target.parent.mkdir(parents=True, exist_ok=True)
@@ -127,7 +118,8 @@ def import_recording(request: ImportRequest, progress: Progress | None = None) -
         working.mkdir()
     try:
         with ThreadPoolExecutor(1) as beside:
-            info = _read_all(plan, request, working, progress or Silent(), beside)
+            info = _read_all(plan, request, working, progress, beside)
+        info = info.model_copy(update={"sources": _origins(info.sources, plan, files)})
         write_atomically(working / RECORDING_FILE, info.model_dump_json(indent=2).encode() + b"\n")
         with writing(target):
             working.rename(target)
@@ -141,6 +133,17 @@ def import_recording(request: ImportRequest, progress: Progress | None = None) -
         raise
     finally:
         shutil.rmtree(working, ignore_errors=True)
+
+
+def _origins(read: tuple[SourceFile, ...], plan: Plan, files: list[Opened]) -> tuple[SourceFile, ...]:
+    """Return the user's files: those that were converted are described as they are, not as they were read."""
+    by_path = {f.path: f for f in files}
+    out: dict[str, SourceFile] = {}
+    for source, table in zip(read, plan.tables, strict=True):
+        file = by_path[table.path]
+        described = source if file.path == file.source else file.described()
+        out[described.sha256] = described
+    return tuple(out.values())
 
 
 def _import_texts(texts: list[Path], request: ImportRequest) -> RecordingInfo:

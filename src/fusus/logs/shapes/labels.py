@@ -6,8 +6,10 @@ from collections import Counter
 from fusus.logs.shapes.reshaping import Reshaper
 
 NUMBER = r"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?|[+-]?(?:nan|inf)(?:inity)?"
+_WORD = r"[\w.\-/°²^\[\]()]*"
 PAIR = re.compile(
-    rf"\s*(?P<label>[A-Za-z_µ°][\w.\-/°²^\[\]()]*(?: [A-Za-z_][\w\-/°²^\[\]()]*)*)\s*[:=]\s*(?P<value>{NUMBER}|\d{{1,2}}:\d\d:\d\d(?:\.\d+)?)"
+    rf"\s*(?P<label>[A-Za-z_µ°]{_WORD}(?: [A-Za-z_]{_WORD})*)\s*[:=]\s*"
+    rf"(?P<value>{NUMBER}|\d{{1,2}}:\d\d:\d\d(?:\.\d+)?)"
     r"(?:\s*(?P<unit>[A-Za-z°µ%][\w°µ²/^%]*)(?=\s*(?:[,;|\t]|$)))?\s*(?:[,;|]|\s|$)\s*",
     re.IGNORECASE,
 )

@@ -6,14 +6,10 @@ from collections import Counter
 from fusus.logs.shapes.labels import NUMBER
 from fusus.logs.shapes.reshaping import Reshaper
 
-NAMED = re.compile(
-    rf"(?P<name>[A-Za-z_][\w.\-/ \[\]()°²]*?)\s*[:=,;\t ]\s*(?P<value>{NUMBER})\s*(?P<unit>[A-Za-z°µ][\w°µ²/^]*)?\s*[,;]?$",
-    re.I,
-)
-TIMED = re.compile(
-    rf"(?P<time>{NUMBER})\s*[,;\t ]\s*(?P<name>[A-Za-z_][\w.\-/ \[\]()°²]*?)\s*[,;\t =:]\s*(?P<value>{NUMBER})\s*[,;]?$",
-    re.I,
-)
+_NAME = r"(?P<name>[A-Za-z_][\w.\-/ \[\]()°²]*?)"
+_VALUE = rf"(?P<value>{NUMBER})"
+NAMED = re.compile(rf"{_NAME}\s*[:=,;\t ]\s*{_VALUE}\s*(?P<unit>[A-Za-z°µ][\w°µ²/^]*)?\s*[,;]?$", re.IGNORECASE)
+TIMED = re.compile(rf"(?P<time>{NUMBER})\s*[,;\t ]\s*{_NAME}\s*[,;\t =:]\s*{_VALUE}\s*[,;]?$", re.IGNORECASE)
 MOST_NAMES = 60
 LEAST_SHARE = 0.7
 LEAST_ROWS = 3
