@@ -1,5 +1,6 @@
 """From a block of text to columns of numbers, with every field that is no number found again in the text."""
 
+import re
 from dataclasses import dataclass
 
 import numpy as np
@@ -32,14 +33,27 @@ class Cutter:
 
 
 def tidy(block: bytes, mapping: FileMapping) -> bytes:
-    """Return a block in the form that the parser reads: no quotes, single blanks."""
+    """Return a block in the form that the parser reads: no quotes, no padding, single blanks."""
     if b"\x00" in block:
         block = block.replace(b"\x00", b"")
     if b'"' in block:
         block = unquoted(block, mapping.delimiter)
-    if mapping.delimiter == " ":
+    if mapping.delimiter != " ":
+        block = unpadded(block, mapping.delimiter)
+    else:
         block = b"\n".join(b" ".join(line.split()) for line in block.split(b"\n"))
     return block
+
+
+def unpadded(block: bytes, delimiter: str) -> bytes:
+    """Return a block without blanks and tabs beside its delimiters, which make a field no number."""
+    blanks, cut = rb" " if delimiter == "\t" else rb"[ \t]", re.escape(delimiter.encode())
+    # One blank after a delimiter does no harm, and is usual.
+    padded = blanks + rb"(?:" + cut + rb"|\n|$)|" + cut + rb"\t|(?:^|\n)\t"
+    if (delimiter == "\t" and b" " not in block) or re.search(padded, block) is None:
+        return block
+    block = re.sub(blanks + rb"*" + cut + blanks + rb"*", delimiter.encode(), block)
+    return re.sub(blanks + rb"+(?=\n|$)|(?:(?<=\n)|^)" + blanks + rb"+", b"", block)
 
 
 def unquoted(block: bytes, delimiter: str) -> bytes:

@@ -6,14 +6,12 @@ from pathlib import Path
 import numpy as np
 import polars as pl
 
-from fusus.core.frames.units import known_unit
 from fusus.errors import LogError
 from fusus.logs.blocks import EXACT, Cutter, numbers, parse, tidy
 from fusus.logs.conclusions import Findings
 from fusus.logs.dialect import Dialect, find_dialect, is_number, is_stamp, plain_dialect
-from fusus.logs.headers import Meaning, meaning, split_unit
 from fusus.logs.mapping import ColumnMapping, FileMapping, Mapping, TimeMapping
-from fusus.logs.positions import by_position, name_unit_quaternion
+from fusus.logs.meanings import meanings_of
 from fusus.logs.shapes.shape import Shape, find_shapes
 from fusus.logs.source import head_text
 from fusus.logs.streams import STREAMS
@@ -50,9 +48,11 @@ def detect(path: Path, given: Mapping | None, findings: Findings) -> list[Table]
         findings.problems.add(path.name, "encoding", f"the text is {encoding}", "converted")
     tables: list[Table] = []
     error: LogError | None = None
-    for shape in find_shapes(text, is_whole) or [Shape("table")]:
+    clock: dict[str, TimeMapping] = {}  # lines of several sensors share one clock: the fastest shows its unit
+    shapes = find_shapes(text, is_whole) or [Shape("table")]
+    for shape in sorted(shapes, key=lambda s: s.rank):
         try:
-            tables.append(_table(Text(path, text, encoding, is_whole), shape, given, findings))
+            tables.append(_table(Text(path, text, encoding, is_whole), shape, given, findings, clock))
         except LogError as found:
             error = error or found
     if not tables:
@@ -70,8 +70,10 @@ class Text:
     is_whole: bool
 
 
-def _table(source: Text, shape: Shape, given: Mapping | None, findings: Findings) -> Table:
-    """Return how one table of a text is read."""
+def _table(
+    source: Text, shape: Shape, given: Mapping | None, findings: Findings, clock: dict[str, TimeMapping]
+) -> Table:
+    """Return how one table of a text is read; ``clock`` are the times of tables before it, by name of their column."""
     path, text = source.path, source.text
     reshaper = shape.reshaper()
     if reshaper is not None:
@@ -119,9 +121,9 @@ def _table(source: Text, shape: Shape, given: Mapping | None, findings: Findings
         findings,
         told_rate(text, dialect.first_data_line),
     )
-    time = finder.find(entry.time if entry is not None and entry.time.model_fields_set else None)
+    time = finder.find(entry.time if entry is not None and entry.time.model_fields_set else None, clock)
     said = _said(path, names, entry) if entry is not None else {}
-    found = _columns(path, names, head, time, texts, findings, given, said)
+    found = _columns(source, names, head, time, texts, Asked(shape.kind, given, said, findings))
     mapping = base.model_copy(update={"time": time, "columns": tuple(found), "held": _held(found, head)})
     return Table(path, dialect, mapping, width, integers, texts, head, middle, shape)
 
@@ -180,44 +182,25 @@ def _middle(source: Text, cutter: Cutter, shape: Shape) -> pl.DataFrame | None:
     return parse(tidy(block, cutter.mapping), cutter) if block else None
 
 
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """What is known beforehand of a table's columns: the kind of its lines, a mapping, and the columns that it names."""
+
+    kind: str
+    given: Mapping | None
+    said: dict[int, ColumnMapping]
+    findings: Findings
+
+
 def _columns(
-    path: Path, names: tuple[str, ...], head: pl.DataFrame, time: TimeMapping, texts: frozenset[int],
-    findings: Findings, given: Mapping | None, said: dict[int, ColumnMapping],
-) -> list[ColumnMapping]:  # fmt: skip
+    source: Text, names: tuple[str, ...], head: pl.DataFrame, time: TimeMapping, texts: frozenset[int], asked: Asked
+) -> list[ColumnMapping]:
+    """Return what each column becomes."""
+    said = asked.said
     skip = {time.index, time.date_index} | texts
-    columns = {i: numbers(head, i) for i in range(len(names)) if i not in skip}
-    meanings: dict[int, Meaning] = {}
-    if (names and not names[0].startswith("column 1")) or any(meaning(n) for n in names):
-        for i in columns:
-            found = meaning(names[i], path.stem)
-            if found is not None:
-                meanings[i] = found
-        _settle_quaternion(meanings)
-        name_unit_quaternion(names, columns, meanings)
-    else:
-        meanings = by_position(columns)
-    _settle_temperature(meanings)
-    _settle_velocity(meanings)
-    # What a mapping says goes first, and a detected column gives way where its place is taken.
-    given_targets = {c.target for c in said.values()}
-    meanings = {i: m for i, m in meanings.items() if i not in said and m.target not in given_targets}
-    for i, c in said.items():
-        if c.target is not None:
-            meanings[i] = Meaning(c.target, known_unit(c.unit) or c.unit if c.unit else split_unit(names[i])[1])
-    taken: set[str] = set()
-    for i in sorted(meanings, key=lambda i: (i not in said, i)):
-        target = meanings[i].target
-        while target in taken and target.startswith("imu"):
-            n = int(target[3]) if target[3].isdecimal() else 1
-            target = f"imu{n + 1}.{target.split('.', 1)[1]}"
-        if target.startswith("reference.") and target in taken:
-            target = target.replace("reference.", "board.", 1)
-        if target in taken or target.partition(".")[2] not in STREAMS.get(target.partition(".")[0], {}):
-            del meanings[i]
-            continue
-        taken.add(target)
-        meanings[i] = meanings[i]._replace(target=target)
-    units = UnitFinder(path, names, head, meanings, findings, given or Mapping())
+    numeric = {i: numbers(head, i) for i in range(len(names)) if i not in skip}
+    meanings = meanings_of(source.path.stem, names, numeric, asked.kind, said)
+    units = UnitFinder(source.path, names, head, meanings, asked.findings, asked.given or Mapping())
     out = []
     for i, name in enumerate(names):
         if i in said and (said[i].unit is not None or said[i].raw is not None or said[i].target is None):
@@ -234,43 +217,6 @@ def _columns(
 
 def _is_empty(head: pl.DataFrame, index: int) -> bool:
     return head[str(index)].null_count() == head.height
-
-
-def _settle_quaternion(meanings: dict[int, Meaning]) -> None:
-    """Turn q_#0..3 or q_#1..4 into w, x, y, z."""
-    for stream in ("reference", "board"):
-        numbered = {
-            i: int(m.target.rpartition("#")[2]) for i, m in meanings.items() if m.target.startswith(f"{stream}.q_#")
-        }
-        first = min(numbered.values(), default=0)
-        for i, n in numbered.items():
-            letter = "wxyz"[n - first] if 0 <= n - first < 4 and len(numbered) == 4 else "?"
-            meanings[i] = meanings[i]._replace(target=f"{stream}.q_{letter}")
-
-
-def _settle_velocity(meanings: dict[int, Meaning]) -> None:
-    """Give a velocity or a place without a sensor's name to the receiver whose latitude stands in the same table."""
-    targets = {m.target for m in meanings.values()}
-    if "gnss.lat_deg" not in targets:
-        return
-    for i, m in meanings.items():
-        stream, column = m.target.split(".")
-        if stream == "reference" and column.startswith(("vel_", "pos_")) and f"gnss.{column}" not in targets:
-            meanings[i] = m._replace(target=f"gnss.{column}")
-
-
-def _settle_temperature(meanings: dict[int, Meaning]) -> None:
-    """Give a temperature without a sensor's name to the barometer where the table has no IMU, or one of its own for the IMU."""
-    targets = {m.target for m in meanings.values()}
-    nameless = sorted(i for i, m in meanings.items() if m.target == "imu.temperature_degc")
-    if "baro.pressure_pa" not in targets or "baro.temperature_degc" in targets or not nameless:
-        return
-    has_imu = any(t.startswith("imu.") and t != "imu.temperature_degc" for t in targets)
-    if has_imu and len(nameless) == 1:
-        return
-    pressure = next(i for i, m in meanings.items() if m.target == "baro.pressure_pa")
-    nearest = min(nameless, key=lambda i: (abs(i - pressure), -i))
-    meanings[nearest] = meanings[nearest]._replace(target="baro.temperature_degc")
 
 
 def _held(columns: list[ColumnMapping], head: pl.DataFrame) -> tuple[str, ...]:

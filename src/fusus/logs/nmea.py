@@ -62,7 +62,8 @@ class _Reader:
         self.row = {"t_s": self.day_s + seconds}
 
     def finish(self) -> None:
-        if len(self.row) > 1:
+        # What comes before the first moment of the day belongs to none.
+        if len(self.row) > 1 and "t_s" in self.row:
             self.rows.append(self.row)
         self.row = {}
 
@@ -122,9 +123,9 @@ def _sentence(reader: _Reader, text: str, line: int) -> None:
     except pynmea2.ChecksumError:
         reader.refuse("bad_checksum", f"the checksum of “{text[:40]}” does not fit", line)
         return
-    except (pynmea2.ParseError, ValueError, IndexError) as error:
+    except (pynmea2.ParseError, ValueError, IndexError):
         if kind in READ:
-            reader.refuse("garbled", f"“{text[:40]}” cannot be read ({type(error).__name__})", line)
+            reader.refuse("garbled", f"“{text[:40]}” is no whole sentence", line)
         return
     if kind not in READ:
         return

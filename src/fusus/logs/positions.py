@@ -63,4 +63,7 @@ def by_position(numbers: dict[int, Array]) -> dict[int, Meaning]:
         for i, axis in zip(triple, "xyz", strict=True):
             out[i] = Meaning(f"{stream}.{kind}_{axis}_{unit}", None)
         position += 3
+    if not any(m.target.startswith("imu.acc") for m in out.values()):
+        # Nothing else tells rates from any other three numbers.
+        out = {i: m for i, m in out.items() if not m.target.startswith("imu.gyro")}
     return out

@@ -68,7 +68,14 @@ def head_text(path: Path) -> tuple[str, str, bool]:
         text = codecs.getincrementaldecoder(encoding)("replace").decode(head)
     except UnicodeDecodeError as error:
         raise LogError(path, 1, None, f"byte {error.start} is no {encoding} text.") from error
-    return text.replace("\r\n", "\n").replace("\r", "\n"), encoding, len(head) < HEAD_BYTES
+    return text.replace("\r\r\n", "\n").replace("\r\n", "\n").replace("\r", "\n"), encoding, len(head) < HEAD_BYTES
+
+
+def plain_ends(chunk: bytes) -> bytes:
+    """Return text whose lines all end with a line feed, whatever they ended with."""
+    if b"\r" not in chunk:
+        return chunk
+    return chunk.replace(b"\r\r\n", b"\n").replace(b"\r\n", b"\n").replace(b"\r", b"\n")
 
 
 class Blocks:
@@ -104,7 +111,7 @@ class Blocks:
         decoder = None
         if self._encoding not in ("utf-8", "utf-8-sig"):
             decoder = codecs.getincrementaldecoder(self._encoding)("replace")
-        rest, first, only_cr = b"", True, False
+        rest, first, held = b"", True, b""
         while (chunk := chunks.get()) is not None:
             if isinstance(chunk, OSError):
                 raise LogError(self._path, None, None, f"the file cannot be read on ({chunk.strerror}).") from chunk
@@ -112,10 +119,11 @@ class Blocks:
                 chunk = decoder.decode(chunk).encode()
             if first:
                 chunk = chunk.removeprefix(codecs.BOM_UTF8)
-                only_cr = b"\n" not in chunk and b"\r" in chunk
                 first = False
-            if only_cr:
-                chunk = chunk.replace(b"\r", b"\n")
+            # A line end may be cut in two: carriage returns at a chunk's end wait for what follows.
+            chunk = held + chunk
+            whole = chunk.rstrip(b"\r")
+            held, chunk = chunk[len(whole) :], plain_ends(whole)
             if not rest and chunk.endswith(b"\n"):
                 yield chunk  # the usual case: the reader cut at a line's end
                 continue
@@ -127,7 +135,10 @@ class Blocks:
             rest = chunk[cut + 1 :]
         if decoder is not None:
             rest += decoder.decode(b"", final=True).encode()
-        if rest.strip(b"\x00 \t\r\n"):
+        rest += plain_ends(held)
+        if rest.endswith(b"\n"):
+            yield rest
+        elif rest.strip(b"\x00 \t\r\n"):
             self.ends_open = True
             yield rest
 

@@ -48,6 +48,8 @@ def read_table(
         if block:
             line += reader.take(block, line, blocks.ends_open)
         report(blocks.bytes_read)
+    if reshaper is not None and (last := reshaper.end()):
+        reader.take(last, line, ends_open=False)
     if reshaper is not None and reshaper.strays.count and number == 0:
         problems.add(
             table.path.name, "text", f"the line “{reshaper.strays.first}” is no data", "line left out",

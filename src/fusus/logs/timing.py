@@ -47,8 +47,12 @@ class TimeFinder:
     findings: Findings
     told_rate_hz: float | None
 
-    def find(self, said: TimeMapping | None) -> TimeMapping:
-        """Return the time's column and unit; what a mapping ``said`` is taken as it is."""
+    def find(self, said: TimeMapping | None, clock: dict[str, TimeMapping]) -> TimeMapping:
+        """Return the time's column and unit; what a mapping ``said`` is taken as it is.
+
+        ``clock`` are the times of other lines of the same text by the name of their column: they share its unit, and this
+        one is added where its unit is settled.
+        """
         given = said.model_fields_set if said is not None else frozenset()
         index, unit = (said.index, None) if said is not None and "index" in given else self._column()
         time = TimeMapping(index=index, unit="s")
@@ -61,7 +65,18 @@ class TimeFinder:
             return self._counted_rows()
         if index in self.texts:
             return self._stamps(index)
-        return self._unit(index, unit)
+        name = self.names[index] if self.has_header else f"column {index}"
+        if unit is None and name in clock:
+            shared = clock[name]
+            self._conclude(
+                index, f"time in {WORDS.get(shared.unit, shared.unit)}", "other lines of this text show it", "shown"
+            )
+            return shared.model_copy(update={"index": index})
+        asked = len(self.findings.questions)
+        found = self._unit(index, unit)
+        if len(self.findings.questions) == asked:
+            clock[name] = found
+        return found
 
     def _name(self, index: int | None) -> str | None:
         return self.names[index] if index is not None else None

@@ -123,8 +123,8 @@ class UnitFinder:
         return self._mapping(i, unit, "header")
 
     def _check_rate(self, i: int, rates: Array, unit: str) -> None:
-        fast = np.abs(rates) > FASTEST_RAD_S
-        if float(fast.any(axis=1).mean()) > 0.002 and fast.any(axis=1).sum() >= 5 and i == min(self._triple_of(i)):
+        fast = int(np.any(np.abs(rates) > FASTEST_RAD_S, axis=1).sum())
+        if fast >= max(5, 0.002 * len(rates)) and i == min(self._triple_of(i)):
             peak = float(np.percentile(np.abs(rates[np.isfinite(rates)]), 99.9))
             self._ask(
                 i, f"its name says {unit}, but it would turn at up to {np.degrees(peak):.0f} °/s, faster than such gyros measure; "

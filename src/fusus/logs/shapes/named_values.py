@@ -47,11 +47,20 @@ class NamedValues(Reshaper):
         match = self._pattern.match(line)
         name = _name(match) if match is not None else ""
         if match is None or name not in self.columns:
-            return self.stray(line)
+            is_header = not self._row and not any(c.isdigit() for c in line)
+            return "" if is_header else self.stray(line)
         done = ""
         if name in self._row or (self._is_timed and self._row and self._row[TIME] != match["time"]):
-            done, self._row = ",".join(self._row.get(c, "") for c in self.columns), {}
+            done = self._finished()
         if self._is_timed:
             self._row[TIME] = match["time"]
         self._row[name] = match["value"]
         return done
+
+    def _finished(self) -> str:
+        row, self._row = self._row, {}
+        return ",".join(row.get(c, "") for c in self.columns)
+
+    def end(self) -> bytes:
+        """Return the last row, which no further line finishes."""
+        return f"{self._finished()}\n".encode() if self._row else b""

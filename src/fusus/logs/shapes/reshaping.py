@@ -43,6 +43,10 @@ class Reshaper:
             out.append(self.rewritten(stripped) if stripped else "")
         return ("\n".join(out) + ("" if ends_open else "\n")).encode()
 
+    def end(self) -> bytes:
+        """Return the line that the end of the text finishes, empty for none."""
+        return b""
+
     def at(self, number: int, line: str) -> str:
         """Return the line of a number rewritten."""
         self.line = number

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from fusus.logs.dialect import usual_delimiter
+from fusus.logs.headers import sensor_of
 from fusus.logs.shapes.json_lines import JsonLines, json_tables
 from fusus.logs.shapes.kinds import Kind, kind_tables
 from fusus.logs.shapes.labels import Labels, label_tables
@@ -29,6 +30,11 @@ class Shape:
     delimiter: str = ","
     others: tuple[tuple[str, tuple[str, ...]], ...] = ()
     has_stamps: bool = False
+
+    @property
+    def rank(self) -> int:
+        """Where it stands among the tables of one text: inertial sensors first, then more columns before fewer."""
+        return (0 if sensor_of(self.kind) in ("imu", "gyro", "acc") else 100) - len(self.columns)
 
     def reshaper(self) -> Reshaper | None:
         """Return what rewrites the text into a plain table, or None where it is one."""
@@ -64,6 +70,10 @@ class Stamped(Reshaper):
         self._inner.strays = self.strays
         done = self._inner.at(self.line, rest)
         return f"{stamp},{done}" if done else ""
+
+    def end(self) -> bytes:
+        """Return the line that the end of the text finishes: without a clock of its own it is left out."""
+        return b""
 
 
 def find_shapes(text: str, is_whole: bool) -> list[Shape]:
