@@ -87,15 +87,15 @@ def test_infinities_of_both_signs_in_one_column(project, tmp_path):
 def test_bytes_that_stop_being_text_cost_their_field_only(project, tmp_path, last):
     """The encoding is told from the beginning of a file; later bytes may break it."""
     whole = lines()
-    rows = [f"{0.005 * i:.3f},{whole[1 + i % N].split(',', 1)[1]}" for i in range(20_000)]
+    rows = [f"{0.005 * i:.3f},{whole[1 + i % N].split(',', 1)[1]}" for i in range(80_000)]
     broken = rows[-1].split(",")
     path = tmp_path / "log.csv"
     text = "\n".join([whole[0], *rows[:-1], broken[0] + ","]).encode()
     path.write_bytes(text + last + b"," + ",".join(broken[2:]).encode() + b"\n")
-    assert len(text) > 1 << 20
+    assert len(text) > 4 << 20
     info, imu = imported(project, path)
-    assert [(p.kind, p.line, p.column, p.count) for p in info.problems] == [("text", 20_001, "gyro_x_rad_s", 1)]
-    assert len(imu.t_ns) == 20_000
+    assert [(p.kind, p.line, p.column, p.count) for p in info.problems] == [("text", 80_001, "gyro_x_rad_s", 1)]
+    assert len(imu.t_ns) == 80_000
 
 
 def test_truncated_last_line_is_left_out(project, tmp_path):

@@ -9,6 +9,7 @@ from typing import Literal
 
 from fusus.errors import LogError
 
+MOST_COLUMNS = 4000
 _DELIMITERS = (",", ";", "\t", "|", " ")
 _COMMENTS = ("#", "%", "//")
 _NUMBER = re.compile(r"[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?$|[+-]?(nan|inf|infinity)$", re.IGNORECASE)
@@ -69,6 +70,12 @@ def find_dialect(path: Path, text: str, whole: bool) -> Dialect:
     sample = [line for line in lines[:400] if line.strip() and not line.lstrip().startswith(_COMMENTS)]
     if not sample:
         raise LogError(path, None, None, "the file holds no table, only blank or comment lines.")
+    widest = max(max(s.count(d) for d in _DELIMITERS) for s in sample[:20])
+    if widest > MOST_COLUMNS:
+        raise LogError(
+            path, 1, None, f"its lines have some {widest} fields; a table is read up to {MOST_COLUMNS} columns. Write fewer into it, or a "
+            "row for each sample if they stand side by side.",
+        )  # fmt: skip
     delimiter, decimal = _cut(sample)
     width = Counter(len(split_line(s, delimiter)) for s in sample).most_common(1)[0][0]
     first = _first_data_line(lines, delimiter, decimal, width)

@@ -15,6 +15,7 @@ from fusus.logs.blocks import numbers
 from fusus.logs.conclusions import Findings
 from fusus.logs.detect import Table
 from fusus.logs.mapping import ColumnMapping, RawCounts
+from fusus.logs.physics.arrangement import fitting_arrangement
 from fusus.logs.physics.attitude import angle_unit
 from fusus.logs.physics.turning import Reading, TurnEvidence, turn_evidence
 from fusus.logs.problems import Problems
@@ -26,6 +27,7 @@ NAMES = {RAD_S: "rad/s", DEG_S: "deg/s"}
 COUNT_SCALES = (125.0, 250.0, 500.0, 1000.0, 2000.0, 4000.0, 286.72, 573.44, 1146.88, 2293.76)
 COUNT_TOLERANCE = 0.06
 LEAST_COUNT_SLOPES = 3
+PIECE_S, MOST_PIECES = 8.0, 12
 IMUS = ("imu", "imu2", "imu3")
 
 
@@ -110,20 +112,34 @@ class Motion:
     field: Signal | None
     attitude: Signal | None
 
-    def evidence(self, factors: tuple[float, ...], signed: bool = False) -> list[TurnEvidence]:
-        """Return what the motion shows of factors, for each part that was sampled; ``signed`` reads counts as words."""
-        out = []
+    def evidence(self, factors: tuple[float, ...], signed: bool = False) -> tuple[list[TurnEvidence], set[float]]:
+        """Return what the motion shows of factors, in each part that was sampled and in pieces of it, and the factors under
+        which some piece turns far too little; ``signed`` reads counts as words."""
+        out: list[TurnEvidence] = []
+        too_little: set[float] = set()
         for part, (t, v) in enumerate(self.gyro.parts):
             good = np.isfinite(t) & np.isfinite(v).all(axis=1)
             order = np.argsort(t[good], kind="stable")
             t, v = t[good][order], v[good][order]
             v = by_value.signed_words(v) if signed else v
-            found = [turn_evidence(t, v, vectors, factors) for vectors in self._vectors(t, part) if vectors]
-            if found:
-                out.append(max(found, key=lambda e: e.votes))
-        return out
+            whole = self._best(t, v, part, factors)
+            if whole is None:
+                continue
+            out.append(whole)
+            pieces = int(np.clip((t[-1] - t[0]) / PIECE_S, 1, MOST_PIECES)) if not signed else 1
+            if pieces > 1:
+                # Pieces of it show a unit that changes on the way.
+                cut = [self._best(t[i], v[i], part, factors) for i in np.array_split(np.arange(len(t)), pieces)]
+                out += [e for e in cut if e is not None and e.shown is not None]
+                too_little |= {f for e in cut if e is not None and e.shown is None for f in e.turns_too_little}
+        return out, too_little
 
-    def _vectors(self, t: Array, part: int) -> list[dict[str, Array]]:
+    def _best(self, t: Array, v: Array, part: int, factors: tuple[float, ...]) -> TurnEvidence | None:
+        """Return the evidence of the directions that say most, None without any."""
+        found = [turn_evidence(t, v, vectors, factors) for vectors in self.vectors(t, part) if vectors]
+        return max(found, key=lambda e: (e.shown is not None, e.votes), default=None)
+
+    def vectors(self, t: Array, part: int) -> list[dict[str, Array]]:
         """Return the directions that do not turn, the surest first: an attitude may be meant either way round."""
         plain: dict[str, Array] = {}
         for name, signal in (("field", self.field), ("gravity", self.acc)):
@@ -170,55 +186,104 @@ def _gyro(motion: Motion, is_timeless: bool, findings: Findings) -> list[ColumnM
     first = gyro.columns[0]
     if first.unit_from == "unknown":
         return _counts(motion, is_timeless, findings)
-    if first.unit_from not in ("open", "header"):
+    if not is_timeless:
+        _dead_axes(gyro, findings)
+    if first.unit_from not in ("open", "header", "values"):
         return []
     file = gyro.table.path.name
-    found = motion.evidence((RAD_S, DEG_S)) if not is_timeless else []
+    found, too_little = motion.evidence((RAD_S, DEG_S)) if not is_timeless else ([], set())
     factor, reading = _agreed(found)
-    if first.unit_from == "header":
-        _hold_against(first, factor, reading, file, findings)
+    told = "name" if first.unit_from == "header" else "size"
+    shown = {e.shown for e in found} - {None}
+    # Where only the size or a part of the motion speaks for a unit, a part that turns far more than it says speaks against it.
+    missed = first.unit_from != "header" and DEG_S in too_little and (DEG_S in shown or first.unit == "deg/s")
+    if len(shown) > 1 or missed:
+        stated = "" if first.unit_from == "open" else f"its {told} says {first.unit}, and "
+        findings.ask(
+            file, first.source, f"{stated}one part of the file shows rad/s, another deg/s: its unit changes on the way. Split the file "
+            "there, or say which it is", (("rad/s", "throughout"), ("deg/s", "throughout")), '{"units": {"gyro": "rad/s"}}',
+        )  # fmt: skip
+        return []
+    if first.unit_from in ("header", "values"):
+        _hold_against(first, factor, reading, told, file, findings)
+        if not is_timeless:
+            _arrangement(motion, KINDS["rate"].get(str(first.unit), 1.0) * first.factor, findings)
         return []
     if factor is not None:
+        _arrangement(motion, factor, findings)
         for c in gyro.columns:
             findings.conclude(file, c.source, NAMES[factor], _told(reading, NAMES[factor]), "shown")
         return [c.model_copy(update={"unit": NAMES[factor], "unit_from": "motion"}) for c in gyro.columns]
-    known = np.abs(np.vstack([v for _, v in gyro.parts]))
-    known = known[np.isfinite(known)]
-    peak = float(np.percentile(known, 99.9)) if len(known) else 0.0
-    why = (
-        "the motion does not show its unit"
-        if found
-        else "there is no accelerometer or magnetometer beside it that would show its unit"
-    )
-    findings.ask(
-        file, first.source, f"its name tells no unit, and {why}; what is it?",
-        (("rad/s", f"it turns at up to {np.degrees(peak):.3g} °/s"), ("deg/s", f"it turns at up to {peak:.3g} °/s")),
-        '{"units": {"gyro": "rad/s"}}',
-    )  # fmt: skip
+    _ask_rate(gyro, "its time has to be settled first" if is_timeless else None, bool(found), findings)
     return []
 
 
+def _ask_rate(gyro: Signal, first: str | None, has_vectors: bool, findings: Findings) -> None:
+    """Ask for the unit of a gyro; ``first`` is what has to be settled before."""
+    known = np.abs(np.vstack([v for _, v in gyro.parts]))
+    known = known[np.isfinite(known)]
+    peak = float(np.percentile(known, 99.9)) if len(known) else 0.0
+    without = "there is no accelerometer or magnetometer beside it that would show it"
+    why = first or ("the motion does not show its unit" if has_vectors else without)
+    findings.ask(
+        gyro.table.path.name, gyro.columns[0].source, f"its name tells no unit, and {why}; what is it?",
+        (("rad/s", f"it turns at up to {np.degrees(peak):.3g} °/s"), ("deg/s", f"it turns at up to {peak:.3g} °/s")),
+        '{"units": {"gyro": "rad/s"}}',
+    )  # fmt: skip
+
+
 def _hold_against(
-    first: ColumnMapping, factor: float | None, reading: Reading | None, file: str, findings: Findings
+    first: ColumnMapping, factor: float | None, reading: Reading | None, told: str, file: str, findings: Findings
 ) -> None:
-    """Confirm a stated unit by the motion, or ask where the motion shows another."""
+    """Confirm the unit that a column's name or size tells by the motion, or ask where the motion shows another."""
     stated = KINDS["rate"].get(str(first.unit), 0.0) * first.factor
     if factor is None:
         return
     if abs(stated / factor - 1) < 0.01:
-        findings.conclude(
-            file,
-            first.source,
-            f"{first.unit}",
-            f"as named; the motion agrees: {_told(reading, str(first.unit))}",
-            "shown",
-        )
+        reason = f"as its {told} says; the motion agrees: {_told(reading, str(first.unit))}"
+        findings.conclude(file, first.source, f"{first.unit}", reason, "shown")
     elif stated in NAMES:
         findings.ask(
-            file, first.source, f"its name says {first.unit}, but the motion shows {NAMES[factor]} ({_told(reading, NAMES[factor])}); "
-            "what is its unit?", ((str(first.unit), "as named"), (NAMES[factor], "as the motion shows")),
+            file, first.source, f"its {told} says {first.unit}, but the motion shows {NAMES[factor]} ({_told(reading, NAMES[factor])}); "
+            "what is its unit?", ((str(first.unit), f"as its {told} says"), (NAMES[factor], "as the motion shows")),
             f'{{"units": {{"gyro": "{NAMES[factor]}"}}}}',
         )  # fmt: skip
+
+
+def _arrangement(motion: Motion, factor: float, findings: Findings) -> None:
+    """Name axes of the gyro that turn against the sensors beside it."""
+    for part, (t, v) in enumerate(motion.gyro.parts):
+        for vectors in motion.vectors(t, part):
+            plain = {n: u for n, u in vectors.items() if n != "attitude"}
+            good = np.isfinite(t) & np.isfinite(v).all(axis=1) & (np.abs(v) < 1e6).all(axis=1)
+            for u in plain.values():
+                good &= (np.abs(u) < 1e6).all(axis=1)
+            order = np.argsort(t[good], kind="stable")
+            found = fitting_arrangement(
+                t[good][order], v[good][order] * factor, {n: u[good][order] for n, u in plain.items()}
+            )
+            if found is not None:
+                words, vector = found
+                beside = {"gravity": "accelerometer", "field": "magnetometer"}[vector]
+                findings.problems.add(
+                    motion.gyro.table.path.name, "axes_disagree",
+                    f"the gyro turns against the {beside}; with {words} it would fit", "kept; correct the axes in the logger, or a "
+                    "column's target or factor in a mapping", column=motion.gyro.columns[0].source,
+                )  # fmt: skip
+                return
+
+
+def _dead_axes(gyro: Signal, findings: Findings) -> None:
+    """Name an axis that never changes while the others do."""
+    v = np.vstack([x for _, x in gyro.parts])
+    v = v[np.isfinite(v).all(axis=1)]
+    different = [len(np.unique(v[:2000, k])) for k in range(3)]
+    for k, column in enumerate(gyro.columns):
+        if different[k] == 1 and max(different) > 20:
+            findings.problems.add(
+                gyro.table.path.name, "dead", f"it is always {v[0, k]:g} while the other axes change", "kept; check the sensor",
+                column=column.source, count=len(v),
+            )  # fmt: skip
 
 
 def _counts(motion: Motion, is_timeless: bool, findings: Findings) -> list[ColumnMapping]:
@@ -227,7 +292,7 @@ def _counts(motion: Motion, is_timeless: bool, findings: Findings) -> list[Colum
     file, first = gyro.table.path.name, gyro.columns[0]
     factors = tuple(np.radians(s) / 2**15 for s in COUNT_SCALES)
     estimates: list[tuple[float, float]] = []
-    for evidence in [] if is_timeless else motion.evidence(factors, signed=True):
+    for evidence in [] if is_timeless else motion.evidence(factors, signed=True)[0]:
         for reading in evidence.readings:
             # Near slope one the scale follows: s₀ = s (slope + 1) / 2.
             estimates += [

@@ -1,5 +1,6 @@
 """How all source tables together become streams: made by detection, shown before the import, saved as the mapping."""
 
+import json
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Literal
@@ -10,9 +11,10 @@ import polars as pl
 from fusus.core.arrays import Array
 from fusus.core.frames.axes import BodyAxes
 from fusus.core.sensors.quantise import from_counts
-from fusus.errors import LogError, MappingError
+from fusus.errors import LogError, MappingError, OpenQuestionsError
 from fusus.logs.clocktable import counts_per_second, is_clock_table
-from fusus.logs.conclusions import Conclusion, Findings, Question
+from fusus.logs.complete import refuse_half_sensors
+from fusus.logs.conclusions import Candidate, Conclusion, Findings, Question
 from fusus.logs.convention import LoggedMotion, find_body_axes, find_reference, seconds_per_count
 from fusus.logs.detect import Table, detect
 from fusus.logs.mapping import ColumnMapping, FileMapping, Mapping
@@ -57,6 +59,7 @@ def make_plan(
     problems = findings.problems
     tables: list[Table] = []
     clocks: list[Table] = []
+    unknown: list[Table] = []
     first_error: LogError | None = None
     for path in files:
         found = Findings()
@@ -74,6 +77,7 @@ def make_plan(
             elif any(c.target for c in table.mapping.columns):
                 tables.append(table)
             else:
+                unknown.append(table)
                 of = f" in lines “{table.mapping.kind}”" if table.mapping.kind else ""
                 problems.add(path.name, "ignored_file", f"no column is one that Fusus knows{of}", "left out")
         if any(t in tables for t in read):
@@ -85,9 +89,10 @@ def make_plan(
         kept.append(_without_taken(table, kept, problems))
     tables = [t for t in kept if any(c.target for c in t.mapping.columns)]
     if not tables:
-        raise first_error or _nothing_known(files)
+        raise first_error or _nothing_known(files, unknown)
     if given is not None:
         _refuse_unused(given, tables)
+    refuse_half_sensors(tables)
     tables = _rated(tables, clocks, findings)
     tables = settle_motion_units(tables, findings)
     for table in tables:
@@ -133,14 +138,25 @@ def _refuse_unused(given: Mapping, tables: list[Table]) -> None:
             )
 
 
-def _nothing_known(files: list[Path]) -> LogError:
-    names = [name for table in detect(files[0], None, Findings()) for name in table.dialect.header]
-    listed = ", ".join(names[:12]) if names else "there is no header"
-    return LogError(
-        files[0],
-        1,
-        None,
-        f"no column is one that Fusus knows (found: {listed}). Say in a mapping what the columns are.",
+def _nothing_known(files: list[Path], tables: list[Table]) -> LogError:
+    """Return the refusal of tables of which no column is known: their columns, and the mapping to fill in."""
+    names = [name for table in tables for name in table.dialect.header]
+    width = max((t.width for t in tables), default=0)
+    sources = [n for n in names if n] or [f"column {i + 1}" for i in range(width)]
+    found = ", ".join(names[:12]) if names else "there is no header"
+    lines = ", ".join(json.dumps({"source": n, "target": None}, ensure_ascii=False) for n in sources[:40])
+    mapping = f'{{"files": [{{"columns": [{lines}]}}]}}'
+    reason = (
+        f"no column is one that Fusus knows (found: {found}). Say in a mapping what the columns are: a target such as "
+        f"imu.gyro_x_rad_s or baro.pressure_pa for each, for example "
+        f'{{"files": [{{"columns": [{{"source": "{sources[0] if sources else "a"}", "target": "imu.acc_x_m_s2", "unit": "m/s²"}}]}}]}}.'
+    )
+    question = Question(
+        file=files[0].name, asks="no column is one that Fusus knows; what are they?",
+        candidates=tuple(Candidate(value=n, meaning="stream.column, or null to leave it out") for n in sources[:40]), mapping=mapping,
+    )  # fmt: skip
+    return OpenQuestionsError(
+        files[0], None, reason, {"questions": [question.model_dump()], "conclusions": [], "problems": []}
     )
 
 

@@ -10,7 +10,7 @@ from pathlib import Path
 from fusus.errors import LogError
 
 BLOCK_BYTES = 16 << 20  # smaller blocks stay in the cache, larger ones make the system zero fresh pages
-HEAD_BYTES = 1 << 20
+HEAD_BYTES = 4 << 20
 _BOMS = (
     (codecs.BOM_UTF8, "utf-8-sig"),
     (codecs.BOM_UTF32_LE, "utf-32"),

@@ -15,6 +15,7 @@ from fusus.core.sensors.quantise import from_counts
 from fusus.errors import LogError
 from fusus.logs.blocks import Cutter, TextCheck, last_line_is_cut, parse, tidy
 from fusus.logs.detect import Table
+from fusus.logs.impossible import ImpossibleValues
 from fusus.logs.info import SourceFile
 from fusus.logs.mapping import ColumnMapping, Mapping, ReferenceConvention
 from fusus.logs.plan import Plan
@@ -73,6 +74,10 @@ class _Reader:
             mapping.time, self.file, _time_column(table), problems, _step_ns(table), start_ns=plan.start_ns
         )
         self.groups = _groups(mapping.columns)
+        self.impossible = {
+            stream: ImpossibleValues(self.file, {_name(c): c.source for c in columns}, problems)
+            for stream, columns in self.groups.items()
+        }
         self.check = TextCheck(self.cutter, self.file, problems)
         self.writers = {
             stream: StreamWriter(
@@ -103,6 +108,7 @@ class _Reader:
             self._report_no_time(~nothing, line)
         for stream, columns in self.groups.items():
             values = {_name(c): _values(frame, c, lines, self.problems, self.file) for c in columns}
+            self.impossible[stream].clear(stream, values, lines)
             values = _turned(stream, values, self.axes)
             if not usable.all():
                 values = {k: v[usable] for k, v in values.items()}

@@ -12,6 +12,7 @@ t : (N,) s; gyro : (N, 3) as logged, b
 """
 
 from dataclasses import dataclass
+from itertools import permutations, product
 
 import numpy as np
 
@@ -28,6 +29,7 @@ FITS, FAR = (0.2, 5.0), 8.0
 VOTES = 2
 # No craft, vehicle or hand that carries such a board changes its speed by more within so many seconds, m/s.
 FASTEST_CHANGE_M_S, CHANGE_WINDOW_S = 100.0, 16.0
+ARRANGED_HZ = 20.0
 MOST_SAMPLES = 20000
 # Faster motion is taken out: on a lever arm it makes accelerations many times as large as what gravity turns by.
 SMOOTHED_S = 0.2
@@ -119,6 +121,11 @@ class TurnEvidence:
         return left[0] if not shown and len(left) == 1 and len(self.readings) > 1 else None
 
     @property
+    def turns_too_little(self) -> tuple[float, ...]:
+        """The factors under which the direction turns many times as much as the rates say, beyond chance and more than once."""
+        return tuple(r.factor for r in self.readings if sum(s.contradicts and s.value > FAR for s in r.slopes) >= VOTES)
+
+    @property
     def votes(self) -> int:
         """How many slopes fit the reading that fits best, less those that contradict it."""
         return max((sum(int(s.fits) - int(s.contradicts) for s in r.slopes) for r in self.readings), default=0)
@@ -160,8 +167,33 @@ def turn_evidence(t: Array, gyro: Array, vectors: dict[str, Array], factors: tup
         options = [_reading(t, gyro * factor, units, factor), _reading(t, (gyro - resting) * factor, units, factor)]
         possible = min(o.implied_change_m_s for o in options)
         best = max(options, key=lambda o: sum(int(s.fits) - int(s.contradicts) for s in o.slopes))
+        if possible > FASTEST_CHANGE_M_S:
+            # Axes that are reversed or swapped would look the same.
+            possible = min(possible, _least_change(t, gyro * factor, units["gravity"]))
         out.append(Reading(factor, best.slopes, possible))
     return TurnEvidence(tuple(out))
+
+
+def _least_change(t: Array, rates: Array, gravity: Array) -> float:
+    """Return the least change of speed that any arrangement of the gyro's axes would mean, m/s."""
+    step = max(1, round(1.0 / (ARRANGED_HZ * float(np.median(np.diff(t))))))
+    n = len(t) // step * step
+    at, w, u = (x[:n].reshape(-1, step, *x.shape[1:]).mean(axis=1) for x in (t, rates, gravity))
+    least = np.inf
+    for order, signs in product(permutations(range(3)), product((1, -1), repeat=3)):
+        q = attitudes(at, w[:, order] * np.array(signs))
+        found = _gains(at, q, rotate(q, u), u, CHANGE_WINDOW_S)
+        if found is None:
+            return 0.0
+        least = min(least, _change(found[2]))
+        if least < FASTEST_CHANGE_M_S:
+            break
+    return least
+
+
+def _change(length: Array) -> float:
+    """Return the change of speed within a window in which the mean direction keeps only so much of its length, m/s."""
+    return float(np.median(1.0 - np.minimum(length, 1.0))) * G * CHANGE_WINDOW_S
 
 
 def _smoothed(v: Array, width: int) -> Array:
@@ -195,7 +227,7 @@ def _reading(t: Array, rates: Array, units: dict[str, Array], factor: float) -> 
                 continue
             seen, due, length = found
             if name == "gravity" and seconds == CHANGE_WINDOW_S:
-                change = float(np.median(1.0 - np.minimum(length, 1.0))) * G * seconds
+                change = _change(length)
             slope = _regress(seen, due)
             if slope is not None:
                 turn = float(np.sqrt(2.0 * (due @ due) / due.sum()))
