@@ -17,7 +17,7 @@ app = typer.Typer(
 )
 app.command("new")(commands.project.new)
 app.command("import")(commands.importing.import_sources)
-app.command("recordings")(commands.project.recordings)
+app.command("recordings")(commands.recordings.recordings)
 app.command("replay")(commands.replay.replay)
 app.command("compare")(commands.compare.compare)
 app.command("simulate")(commands.simulate.simulate)

@@ -157,7 +157,7 @@ class TextCheck:
             if len(rows):
                 self._problems.add(
                     self._file, "text", f"“{fields[name][int(rows[0])][:40]}” is no number", "left empty",
-                    line=first_line + int(rows[0]), column=self._names[int(name)], count=len(rows),
+                    column=self._names[int(name)], count=len(rows), lines=(first_line + rows[:3]).tolist(),
                 )  # fmt: skip
         return no_data
 
@@ -178,8 +178,8 @@ class TextCheck:
                 "text",
                 f"the line “{shown}” is no data",
                 "line left out",
-                line=first_line + found[0][0],
                 count=len(found),
+                lines=[first_line + row for row, _ in found[:3]],
             )
 
     def _ragged(self, block: bytes, nothing: BoolArray, first_line: int) -> None:
@@ -195,7 +195,7 @@ class TextCheck:
             if len(rows):
                 self._problems.add(
                     self._file, kind, f"{int(counts[rows[0]]) + 1} fields where {due + 1} are due", action,  # type: ignore[arg-type]
-                    line=first_line + int(rows[0]), count=len(rows),
+                    count=len(rows), lines=(first_line + rows[:3]).tolist(),
                 )  # fmt: skip
 
 

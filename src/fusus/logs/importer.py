@@ -141,7 +141,8 @@ def _origins(read: tuple[SourceFile, ...], plan: Plan, files: list[Opened]) -> t
     out: dict[str, SourceFile] = {}
     for source, table in zip(read, plan.tables, strict=True):
         file = by_path[table.path]
-        described = source if file.path == file.source else file.described()
+        is_plain = file.path == file.source
+        described = source.model_copy(update={"path": str(file.source.resolve())}) if is_plain else file.described()
         out[described.sha256] = described
     return tuple(out.values())
 

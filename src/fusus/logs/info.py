@@ -12,6 +12,7 @@ from fusus.logs.conclusions import Conclusion
 from fusus.logs.mapping import Mapping
 from fusus.logs.problems import Problem
 from fusus.logs.streams import KINDS
+from fusus.project.atomic import write_atomically
 from fusus.project.evidence import Record
 from fusus.project.reads import note_file, note_folder
 from fusus.project.records import Place
@@ -21,11 +22,12 @@ RECORDING_FILE = "recording.json"
 
 
 class SourceFile(Record):
-    """A file that a recording was made from."""
+    """A file that a recording was made from, and where it lay then."""
 
     name: str
     sha256: str
     bytes: int
+    path: str | None = None
 
 
 class StreamInfo(Record):
@@ -38,7 +40,8 @@ class StreamInfo(Record):
 
 
 class RecordingInfo(Record):
-    """What stands in ``recording.json``. ``is_calibrated``: its source corrected the sensors already."""
+    """What stands in ``recording.json``. ``is_calibrated``: its source corrected the sensors already;
+    ``is_set_aside``: it is kept and not evaluated."""
 
     format: Literal[1] = 1
     name: str
@@ -47,6 +50,8 @@ class RecordingInfo(Record):
     place: Place | None = None
     temperature_degc: float | None = None
     conditions: str = ""
+    note: str = ""
+    is_set_aside: bool = False
     is_calibrated: bool = False
     reference_is: str | None = None
     seed: int | None = None
@@ -57,6 +62,12 @@ class RecordingInfo(Record):
     streams: dict[str, StreamInfo] = {}  # noqa: RUF012  pydantic copies it
     problems: tuple[Problem, ...] = ()
     conclusions: tuple[Conclusion, ...] = ()
+
+    @property
+    def length_s(self) -> float:
+        """From the first to the last sample of any stream, s."""
+        spans = [(s.start_s, s.end_s) for s in self.streams.values() if s.start_s is not None and s.end_s is not None]
+        return max(e for _, e in spans) - min(s for s, _ in spans) if spans else 0.0
 
 
 def recordings_folder(project: Path) -> Path:
@@ -71,12 +82,17 @@ def recording_names(project: Path) -> list[str]:
     return sorted(path.parent.name for path in files if not path.parent.name.startswith("."))
 
 
-def list_recordings(project: Path) -> list[RecordingInfo]:
-    """Return all recordings of a project by name; one damaged or just removed is passed over (``load_info`` tells why)."""
+def list_recordings(project: Path, set_aside: bool = False) -> list[RecordingInfo]:
+    """Return the recordings of a project by name, those set aside only if asked for.
+
+    One damaged or just removed is passed over (``load_info`` tells why).
+    """
     found = []
     for name in recording_names(project):
         try:
-            found.append(load_info(project, name))
+            info = load_info(project, name)
+            if set_aside or not info.is_set_aside:
+                found.append(info)
         except (ProjectError, RecordingError):
             continue
     return found
@@ -94,6 +110,13 @@ def duplicates(infos: list[RecordingInfo]) -> dict[str, str]:
             out[info.name] = first[key]
         first.setdefault(key, info.name)
     return out
+
+
+def save_info(project: Path, info: RecordingInfo) -> None:
+    """Write a recording's description."""
+    write_atomically(
+        recordings_folder(project) / info.name / RECORDING_FILE, info.model_dump_json(indent=2).encode() + b"\n"
+    )
 
 
 def load_info(project: Path, name: str) -> RecordingInfo:

@@ -29,6 +29,19 @@ class Problem(Record):
     action: str
     message: str
 
+    def sentence(self) -> str:
+        """Return it for people: where first, what, how often and where else, and what was done."""
+        place = (
+            self.file
+            + (f", line {self.line}" if self.line else "")
+            + (f", column “{self.column}”" if self.column else "")
+        )
+        also = [str(n) for n in self.lines[1:]]
+        times = (
+            f" ({self.count} times{', also in line ' + ' and '.join(also) if also else ''})" if self.count > 1 else ""
+        )
+        return f"{place}: {self.message}{times}; {self.action}."
+
 
 class Problems:
     """Collects defects; cases of one kind in one column are counted together."""

@@ -124,8 +124,8 @@ class _Reader:
         rows = np.flatnonzero(data & self.base.empty)
         if len(rows):
             self.problems.add(
-                self.file, "no_time", "the row has no usable time", "row left out", line=line + int(rows[0]),
-                column=self.base.column, count=len(rows),
+                self.file, "no_time", "the row has no usable time", "row left out", column=self.base.column,
+                count=len(rows), lines=(line + rows[:3]).tolist(),
             )  # fmt: skip
 
     def _parsed(self, block: bytes, line: int) -> tuple[pl.DataFrame, bool]:
@@ -224,7 +224,7 @@ def _values(frame: pl.DataFrame, c: ColumnMapping, lines: IntArray, problems: Pr
             if len(rows):
                 problems.add(
                     file, kind, "no number stands here" if kind == "nan" else "the value is infinite", "left empty",  # type: ignore[arg-type]
-                    line=int(lines[rows[0]]), column=c.source, count=len(rows),
+                    column=c.source, count=len(rows), lines=lines[rows[:3]].tolist(),
                 )  # fmt: skip
         v[~finite] = np.nan
     factor, offset = si_factor(c)

@@ -86,7 +86,7 @@ class TimeBase:
             first = int(np.flatnonzero(bad)[0])
             self.problems.add(
                 self.file, "backward_time", f"the time jumps to {t[first] / 1e9:.6f} s and back", "row left out",
-                line=first_line + int(rows[first]), column=self.column, count=int(bad.sum()),
+                column=self.column, count=int(bad.sum()), lines=(first_line + rows[np.flatnonzero(bad)[:3]]).tolist(),
             )  # fmt: skip
         self.shift = shift
         good = t[~bad]

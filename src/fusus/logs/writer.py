@@ -118,13 +118,13 @@ class StreamWriter:
             self.disorder = True
             self._problems.add(
                 self._file, "duplicate_time", f"two rows of {self.stream} have one time", "the later one left out",
-                line=int(lines[again[0]]), column=self.stream, count=len(again),
+                column=self.stream, count=len(again), lines=lines[again[:3]].tolist(),
             )  # fmt: skip
         if len(back):
             self.disorder = True
             self._problems.add(
                 self._file, "backward_time", f"the time goes back by {-steps[back[0]] / 1e6:.3f} ms",
-                "rows put in the order of time", line=int(lines[back[0]]), column=self.stream, count=len(back),
+                "rows put in the order of time", column=self.stream, count=len(back), lines=lines[back[:3]].tolist(),
             )  # fmt: skip
         if self._step is not None and self.stream in ("imu", "imu2", "imu3", "mag", "baro"):
             wide = np.flatnonzero(steps > GAP_STEPS * self._step)
@@ -132,8 +132,8 @@ class StreamWriter:
                 longest = float(steps[wide].max()) / 1e6
                 self._problems.add(
                     self._file, "gap", f"samples of {self.stream} are missing, here up to {longest:.1f} ms",
-                    "left open; estimators bridge and flag it", line=int(lines[wide[0]]), column=self.stream,
-                    count=len(wide),
+                    "left open; estimators bridge and flag it", column=self.stream, count=len(wide),
+                    lines=lines[wide[:3]].tolist(),
                 )  # fmt: skip
         if self._step is not None:
             usual = (steps > 0) & (steps < 3 * self._step)
@@ -147,7 +147,7 @@ class StreamWriter:
             over = np.flatnonzero(np.abs(values) > column.limit)
             self._problems.add(
                 self._file, "outlier", f"{values[over[0]]:.6g} (SI) is more than any such sensor gives", "left empty",
-                line=int(lines[over[0]]), column=self._names.get(name, name), count=len(over),
+                column=self._names.get(name, name), count=len(over), lines=lines[over[:3]].tolist(),
             )  # fmt: skip
             values[over] = np.nan
             peak = _peak(values)

@@ -1,6 +1,8 @@
 """The one object that views look at: the project, its folder, its history."""
 
+from dataclasses import dataclass
 from pathlib import Path
+from typing import Protocol, runtime_checkable
 
 from fusus.errors import LockedError, ProjectError
 from fusus.project import store
@@ -8,6 +10,26 @@ from fusus.project.commands import Command
 from fusus.project.lock import ProjectLock
 from fusus.project.records import Project
 from fusus.project.signal import Signal
+
+
+@runtime_checkable
+class ChangesFiles(Protocol):
+    """A command that changes files of the project beside ``project.json``, and can take that back."""
+
+    def forward(self, folder: Path) -> None:
+        """Change them."""
+
+    def backward(self, folder: Path) -> None:
+        """Take it back."""
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """One entry of the history: the project before it, and what it did to files."""
+
+    label: str
+    project: Project
+    files: ChangesFiles | None = None
 
 
 class Document:
@@ -18,8 +40,8 @@ class Document:
         self.notice = notice
         self._project = project
         self._lock = lock
-        self._undo: list[tuple[str, Project]] = []
-        self._redo: list[tuple[str, Project]] = []
+        self._undo: list[Step] = []
+        self._redo: list[Step] = []
         self._merge_key: str | None = None
         self.changed: Signal[Project] = Signal()
         self.recordings_changed: Signal[None] = Signal()
@@ -48,28 +70,38 @@ class Document:
     @property
     def undo_label(self) -> str | None:
         """What undo would take back."""
-        return self._undo[-1][0] if self._undo else None
+        return self._undo[-1].label if self._undo else None
 
     @property
     def redo_label(self) -> str | None:
         """What redo would do again."""
-        return self._redo[-1][0] if self._redo else None
+        return self._redo[-1].label if self._redo else None
 
     def do(self, command: Command) -> None:
         """Apply a command, save, and tell the listeners; if anything raises, nothing has happened."""
         if self.read_only:
             raise LockedError(self.folder, self.notice or "it is open read-only.")
         new = command.apply(self._project)
-        if new == self._project:
+        files = command if isinstance(command, ChangesFiles) else None
+        if new == self._project and files is None:
             return
         before = self._project
-        self._save(new)
+        if files is not None:
+            files.forward(self.folder)
+        try:
+            self._save(new)
+        except ProjectError:
+            if files is not None:
+                files.backward(self.folder)
+            raise
         merges = command.merge_key is not None and command.merge_key == self._merge_key and bool(self._undo)
         if not merges:
-            self._undo.append((command.label, before))
+            self._undo.append(Step(command.label, before, files))
         self._merge_key = command.merge_key
         self._redo.clear()
         self._set(new)
+        if files is not None:
+            self.recordings_changed.emit(None)
 
     def end_merge(self) -> None:
         """Let the next command be a step of its own (a slider was released)."""
@@ -77,11 +109,11 @@ class Document:
 
     def undo(self) -> None:
         """Take the last command back."""
-        self._step(self._undo, self._redo)
+        self._step(self._undo, self._redo, back=True)
 
     def redo(self) -> None:
         """Do the last undone command again."""
-        self._step(self._redo, self._undo)
+        self._step(self._redo, self._undo, back=False)
 
     def close(self) -> None:
         """Give the folder up to others."""
@@ -89,15 +121,19 @@ class Document:
             self._lock.release()
             self._lock = None
 
-    def _step(self, source: list[tuple[str, Project]], target: list[tuple[str, Project]]) -> None:
+    def _step(self, source: list[Step], target: list[Step], back: bool) -> None:
         if not source:
             return
-        label, project = source[-1]
-        self._save(project)
+        step = source[-1]
+        if step.files is not None:
+            (step.files.backward if back else step.files.forward)(self.folder)
+        self._save(step.project)
         source.pop()
-        target.append((label, self._project))
+        target.append(Step(step.label, self._project, step.files))
         self._merge_key = None
-        self._set(project)
+        self._set(step.project)
+        if step.files is not None:
+            self.recordings_changed.emit(None)
 
     def _save(self, project: Project) -> None:
         try:

@@ -1,13 +1,12 @@
-"""``fusus new`` and ``fusus recordings``."""
+"""``fusus new``."""
 
 from pathlib import Path
 from typing import Annotated
 
 import typer
-from rich.console import Console
 
-from fusus.cli.options import JsonFlag, ProjectFolder
-from fusus.cli.output import answering, print_json, refuse, table_of
+from fusus.cli.options import JsonFlag
+from fusus.cli.output import answering, print_json, refuse
 
 
 def new(
@@ -45,41 +44,3 @@ def new(
             typer.echo(
                 f"Made the project “{project.name}” in {folder}. Next: fusus import LOG --project {folder} --name NAME"
             )
-
-
-def recordings(project: ProjectFolder, as_json: JsonFlag = False) -> None:
-    """List the recordings of a project."""
-    from fusus.logs.info import list_recordings
-    from fusus.project import store
-
-    with answering(as_json):
-        loaded = store.load(project)
-        found = list_recordings(project)
-        if as_json:
-            print_json(
-                {
-                    "project": loaded.name,
-                    "recordings": [
-                        {
-                            "name": r.name,
-                            "kind": r.kind,
-                            "when": r.when.isoformat() if r.when else None,
-                            "reference": r.reference_is,
-                            "streams": {k: v.model_dump() for k, v in r.streams.items()},
-                            "problems": len(r.problems),
-                        }
-                        for r in found
-                    ],
-                }
-            )
-            return
-        if not found:
-            typer.echo("No recordings yet. Next: fusus import LOG --project DIR --name NAME")
-            return
-        table = table_of("name", "kind", "length>", "streams", "problems>")
-        for r in found:
-            spans = [(s.start_s, s.end_s) for s in r.streams.values() if s.start_s is not None and s.end_s is not None]
-            length = max(e for _, e in spans) - min(s for s, _ in spans) if spans else 0.0
-            streams = ", ".join(f"{k} {v.rate_hz:.0f} Hz" if v.rate_hz else k for k, v in r.streams.items())
-            table.add_row(r.name, r.kind, f"{length:.1f} s", streams, str(len(r.problems)))
-        Console().print(table)

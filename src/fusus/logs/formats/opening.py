@@ -52,7 +52,9 @@ class Opened:
         """Return name, hash and size of the user's file."""
         with self.source.open("rb") as file:
             digest = hashlib.file_digest(file, "sha256").hexdigest()
-        return SourceFile(name=self.source.name, sha256=digest, bytes=self.source.stat().st_size)
+        return SourceFile(
+            name=self.source.name, sha256=digest, bytes=self.source.stat().st_size, path=str(self.source.resolve())
+        )
 
 
 def expand(sources: Sequence[Path]) -> list[Path]:
