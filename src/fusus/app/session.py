@@ -30,6 +30,7 @@ class Session(QObject):
     opened = pyqtSignal(object)  # Document or None
     project_changed = pyqtSignal(object)  # Project
     recordings_changed = pyqtSignal()
+    signals_wanted = pyqtSignal()  # the chosen recording is new: its signals come first
     noticed = pyqtSignal(str, str)  # severity, sentence
     busy = pyqtSignal(object)  # Job or None
 

@@ -18,6 +18,7 @@ app = typer.Typer(
 app.command("new")(commands.project.new)
 app.command("import")(commands.importing.import_sources)
 app.command("recordings")(commands.recordings.recordings)
+app.command("signals")(commands.signals.signals)
 app.command("replay")(commands.replay.replay)
 app.command("compare")(commands.compare.compare)
 app.command("simulate")(commands.simulate.simulate)

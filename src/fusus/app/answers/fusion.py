@@ -19,6 +19,12 @@ def _run(i: Inputs, recording: str) -> Any:
     return fusion_result(i.folder, i.project, recording, i.progress)
 
 
+def _signals(i: Inputs, recording: str) -> Any:
+    from fusus.app.answers.signals_result import signals_result
+
+    return signals_result(i.folder, i.project, recording, i.progress)
+
+
 def _simulated(i: Inputs, scenario: str, seed: int, flights: int) -> Any:
     from fusus.study.flying.open_loop import simulate
 
@@ -36,6 +42,7 @@ def _long(question: str) -> Question:
 
 QUESTIONS = (
     Question("fusion.run", lambda recording: f"Running over {recording}", _run),
+    Question("fusion.signals", lambda recording: f"Loading {recording}", _signals),
     Question("fusion.simulated", lambda scenario, *_: f"Simulating: {scenario}", _simulated),
     *(_long(name) for name in TITLES),
 )

@@ -22,6 +22,8 @@ from fusus.app import theme
 from fusus.app.panels.notes_panel import rule
 from fusus.core.frames.units import KINDS
 from fusus.errors import FususError
+from fusus.logs.answering import answered, takes_number
+from fusus.logs.conclusions import Question
 from fusus.logs.info import check_name
 from fusus.logs.mapping import ColumnMapping, Mapping, RawCounts
 from fusus.logs.plan import Plan
@@ -31,7 +33,8 @@ from fusus.project.atomic import write_atomically
 
 PREVIEW_ROWS = 4
 PREVIEW_COLUMNS = 60
-REMARKS = {"values": "unit by its values", "assumed": "◆ unit assumed", "unknown": "■ counts: give the range"}
+REMARKS = {"values": "unit by its values", "motion": "unit by the motion", "assumed": "◆ unit assumed", "open": "■ unit asked below",
+           "unknown": "■ counts: give the range"}  # fmt: skip
 OFFERED = ("imu", "imu2", "mag", "baro", "gnss", "range", "battery", "reference", "board")
 BODY = {"frd": "forward, right, down", "flu": "forward, left, up", "rfu": "right, forward, up"}
 TIME_WORDS = {"s": "seconds", "ms": "milliseconds", "us": "microseconds", "ns": "nanoseconds", "min": "minutes",
@@ -86,7 +89,7 @@ class ColumnStrip(QWidget):
         if column.unit_from in REMARKS and column.target:
             told = QLabel(REMARKS[column.unit_from])
             told.setProperty("role", "faint")
-            if column.unit_from != "values":
+            if column.unit_from not in ("values", "motion"):
                 told.setStyleSheet(f"color: {theme.tokens().ochre_text};")
             grid.addWidget(told)
         grid.addStretch()
@@ -100,6 +103,8 @@ class ColumnStrip(QWidget):
             return
         stream, column = target.split(".")
         kind = STREAMS[stream][column].kind
+        if self.column.unit_from in ("open", "unknown") and self.column.unit is None:
+            self.unit.addItem("asked", None)
         for unit in KINDS[kind]:
             self.unit.addItem("no unit" if unit == "1" else unit, unit)
         if self.column.unit in KINDS[kind]:
@@ -134,11 +139,53 @@ def _short(column: str) -> str:
     )
 
 
-class ImportDialog(QDialog):
-    """Shows a plan; gives back name, kind and the mapping as corrected."""
+class QuestionRow(QWidget):
+    """One question that the data do not decide: what is asked, and a place for the answer."""
 
-    def __init__(self, plan: Plan, suggested: str, taken: set[str], parent: QWidget | None = None) -> None:
+    def __init__(self, question: Question) -> None:
+        super().__init__()
+        self.question = question
+        words = QLabel(
+            f"■ {question.file}" + (f", “{question.column}”" if question.column else "") + f": {question.asks}"
+        )
+        words.setWordWrap(True)
+        words.setStyleSheet(f"color: {theme.tokens().brick};")
+        self.number = QLineEdit()
+        self.choice = QComboBox()
+        for widget in (self.number, self.choice):
+            widget.setAccessibleName(question.asks)
+            widget.setMinimumWidth(260)
+        self.number.setPlaceholderText("a number")
+        self.choice.addItem("not answered", "")
+        for c in question.candidates:
+            self.choice.addItem(f"{c.value}: {c.meaning}", c.value)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.addWidget(words, 1)
+        if takes_number(question):
+            row.addWidget(QLabel(question.candidates[0].meaning))
+            row.addWidget(self.number)
+        else:
+            row.addWidget(self.choice)
+
+    def answer(self) -> str:
+        """Return the answer, empty where there is none yet."""
+        return self.number.text().strip() if takes_number(self.question) else str(self.choice.currentData() or "")
+
+
+class ImportDialog(QDialog):
+    """Shows a plan; gives back name, kind and the mapping as corrected. ``earlier``: mappings that fitted files of the same header."""
+
+    def __init__(
+        self,
+        plan: Plan,
+        suggested: str,
+        taken: set[str],
+        parent: QWidget | None = None,
+        earlier: dict[str, Mapping] | None = None,
+    ) -> None:
         super().__init__(parent)
+        self._earlier = earlier or {}
         self.setWindowTitle("Look before import")
         self.setObjectName("import-dialog")
         self.resize(1120, 700)
@@ -160,6 +207,9 @@ class ImportDialog(QDialog):
         area.setWidgetResizable(True)
         area.setWidget(body)
         column.addWidget(area, 1)
+        self.questions = [QuestionRow(q) for q in plan.questions]
+        for row in self.questions:
+            column.addWidget(row)
         column.addWidget(rule())
         column.addLayout(self._foot())
 
@@ -181,6 +231,18 @@ class ImportDialog(QDialog):
         for i, (words, widget) in enumerate((("Name", self.name), ("Kind", self.kind), ("Sensor axes", self.body))):
             grid.addWidget(QLabel(words), 0, 2 * i)
             grid.addWidget(widget, 0, 2 * i + 1)
+        self.read_as = QComboBox()
+        self.read_as.setObjectName("import-read-as")
+        self.read_as.setAccessibleName("Read as")
+        self.read_as.setToolTip(
+            "Files of the same header were read with a corrected mapping before: read this one in the same way"
+        )
+        self.read_as.addItem("what is found below", "")
+        for name in self._earlier:
+            self.read_as.addItem(f"“{name}” was read", name)
+        grid.addWidget(QLabel("Read as"), 0, 6)
+        grid.addWidget(self.read_as, 0, 7)
+        self.read_as.setEnabled(bool(self._earlier))
         grid.setColumnStretch(1, 1)
         return grid
 
@@ -234,9 +296,12 @@ class ImportDialog(QDialog):
         self.problems.setAccessibleName("Remarks")
         self.problems.setWordWrap(True)
         for p in self.plan.problems:
-            place = p.file + (f", line {p.line}" if p.line else "") + (f", “{p.column}”" if p.column else "")
-            self.problems.addItem(f"{place}: {p.message}; {p.action}.")
-        if not self.plan.problems:
+            self.problems.addItem(p.sentence())
+        for c in self.plan.conclusions:
+            self.problems.addItem(
+                f"{c.certainty}: {c.file}" + (f", “{c.column}”" if c.column else "") + f": {c.conclusion}; {c.reason}."
+            )
+        if not self.problems.count():
             self.problems.addItem("Nothing to remark so far. Every row is checked during the import.")
         self.problems.setFixedHeight(96)
         self.fault = QLabel()
@@ -262,13 +327,20 @@ class ImportDialog(QDialog):
         return row
 
     def mapping(self) -> Mapping:
-        """Return the mapping as corrected."""
+        """Return the mapping as corrected and answered; MappingError for an answer that cannot be one."""
+        chosen = self.read_as.currentData()
+        if chosen:
+            return self._earlier[chosen]
         files = []
         for table, strips in zip(self.plan.tables, self.strips, strict=True):
             changed = {s.column.index: s.corrected() for s in strips}
             columns = tuple(changed.get(c.index, c) for c in table.mapping.columns)
             files.append(table.mapping.model_copy(update={"columns": columns}))
-        return self.plan.mapping.model_copy(update={"files": tuple(files), "body_axes": self.body.currentData()})
+        mapping = self.plan.mapping.model_copy(update={"files": tuple(files), "body_axes": self.body.currentData()})
+        for row in self.questions:
+            if row.answer():
+                mapping = answered(mapping, row.question, row.answer())
+        return mapping
 
     def _problem(self) -> str | None:
         try:
@@ -281,6 +353,11 @@ class ImportDialog(QDialog):
         if self.name.text().strip() in self._taken:
             return "There is a recording of this name already. Choose another name."
         targets = [c.target for f in mapping.files for c in f.columns if c.target]
+        if not self.read_as.currentData():
+            for row in self.questions:
+                if not row.answer() and not self._is_left_out(row.question, mapping):
+                    place = row.question.column or row.question.file
+                    return f"“{place}” has to be answered first: {row.question.asks}"
         unknown = [c.source for f in mapping.files for c in f.columns if c.target and c.unit_from == "unknown"]
         if unknown:
             return f"Raw counts need their range, for example 500/16: {', '.join(unknown)}."
@@ -288,6 +365,12 @@ class ImportDialog(QDialog):
         if twice:
             return f"Two columns become the same: {', '.join(twice)}."
         return None if targets else "At least one column has to become something."
+
+    @staticmethod
+    def _is_left_out(question: Question, mapping: Mapping) -> bool:
+        """Return whether what is asked about was left out, or was said in its own column."""
+        asked = [c for f in mapping.files for c in f.columns if f.file == question.file and c.source == question.column]
+        return bool(asked) and all(c.target is None or c.unit_from == "mapping" for c in asked)
 
     def _accept(self) -> None:
         problem = self._problem()

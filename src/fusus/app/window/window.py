@@ -31,7 +31,7 @@ from fusus.app.panels.start import StartScreen
 from fusus.app.panels.strip import Strip
 from fusus.app.session import Session
 from fusus.app.settings import STAGE, THEME, Settings
-from fusus.app.stages.base import Sheet
+from fusus.app.stages.base import Sheet, TabbedSheet
 from fusus.app.stages.registry import STAGES
 from fusus.app.window.menus import build_menus, tell_menus
 from fusus.app.window.messages import show_about, show_cautions, show_shortcuts
@@ -104,6 +104,7 @@ class Window(QMainWindow):
         session.opened.connect(self._on_opened)
         session.project_changed.connect(self._on_project)
         session.recordings_changed.connect(lambda: self.show_stage(self.stage, rebuild=True))
+        session.signals_wanted.connect(self._show_signals)
         session.answers.ready.connect(self._on_answer)
         session.noticed.connect(self.notice.tell)
         session.busy.connect(self._on_busy)
@@ -182,6 +183,12 @@ class Window(QMainWindow):
         self.sheets.setCurrentWidget(sheet)
         self._show_names(self.session.project)
         self._show_notes()
+
+    def _show_signals(self) -> None:
+        self.show_stage("fusion")
+        sheet = self._sheets.get("fusion")
+        if isinstance(sheet, TabbedSheet):
+            sheet.show_page("signals")
 
     def _refresh_sheet(self, name: str) -> None:
         if name in self._sheets and self.stage == name:

@@ -17,6 +17,7 @@ from fusus.cli.commands import (
     recordings,
     replay,
     report,
+    signals,
     simulate,
     verify,
 )
@@ -38,6 +39,7 @@ __all__ = [
     "recordings",
     "replay",
     "report",
+    "signals",
     "simulate",
     "verify",
 ]

@@ -1,10 +1,12 @@
-"""Fusion's sheet: errors, consistency, sensors taken out, faults, schools, simulated flights."""
+"""Fusion's sheet: recordings and their signals, errors, consistency, sensors taken out, faults, schools, simulated flights."""
 
 from fusus.app.session import Session
 from fusus.app.stages.base import Page, TabbedSheet
 from fusus.app.stages.fusion.consistency_page import ConsistencyPage
 from fusus.app.stages.fusion.errors_page import ErrorsPage
 from fusus.app.stages.fusion.question_page import ablation_page, faults_page, schools_page
+from fusus.app.stages.fusion.recordings_page import RecordingsPage
+from fusus.app.stages.fusion.signals_page import SignalsPage
 from fusus.app.stages.fusion.simulated_page import SimulatedPage
 
 
@@ -19,9 +21,12 @@ class FusionSheet(TabbedSheet):
             "schools": schools_page(session),
         }
         self.simulated = SimulatedPage(session)
+        self.signals, self.recordings = SignalsPage(session), RecordingsPage(session)
         super().__init__(
             session,
             (
+                ("recordings", "Recordings", self.recordings),
+                ("signals", "Signals", self.signals),
                 ("errors", "Errors", self.errors),
                 ("consistency", "Consistency", self.consistency),
                 ("ablation", "Sensors out", self.questions["ablation"]),
@@ -31,11 +36,14 @@ class FusionSheet(TabbedSheet):
             ),
         )
         session.answers.ready.connect(self._on_ready)
+        self.show_page("errors")
         self.refresh()
 
     def draw(self, name: str) -> None:
         """Draw a page from what the session holds."""
         pages: dict[str, Page] = {
+            "recordings": self.recordings,
+            "signals": self.signals,
             "errors": self.errors,
             "consistency": self.consistency,
             "simulated": self.simulated,
@@ -47,6 +55,7 @@ class FusionSheet(TabbedSheet):
         """Take on the theme's colours."""
         self.errors.restyle()
         self.consistency.restyle()
+        self.signals.restyle()
         self.refresh()
 
     def _on_ready(self, question: str) -> None:
