@@ -179,7 +179,7 @@ def test_import_preview_corrects_the_mapping(qtbot, tmp_path, project):
     dialog = ImportDialog(plan_import(ImportRequest((path,), project, "log")), "log", set())
     qtbot.addWidget(dialog)
     dialog._accept()
-    assert "need their range" in dialog.fault.text()
+    assert "has to be answered first" in dialog.fault.text()
     for strip in dialog.strips[0][:3]:
         strip.scale.setText("500/16")
         strip.unit.setCurrentIndex(strip.unit.findData("deg/s"))

@@ -46,7 +46,7 @@ class ChannelsFigure(FigureFrame):
         self.plot.setAccessibleName(title)
         self.item.clear()
         if self._legend is None:
-            self._legend = self.item.addLegend(offset=(-8, 4), labelTextSize=f"{theme.px(12)}px")
+            self._legend = self.item.addLegend(offset=(-8, 4), labelTextSize=f"{theme.px(12)}px", colCount=3)
         self._legend.clear()
         self._legend.setLabelTextColor(t.ink)
         self._legend.setBrush(theme.hex_with_alpha(t.sheet, 220))
@@ -74,7 +74,7 @@ class ChannelsFigure(FigureFrame):
             e = line.envelope
             if len(e.x) and not line.is_faint:
                 i = int(np.clip(np.searchsorted(e.x, x), 0, len(e.x) - 1))
-                parts.append(f"{line.name} {figure(float(e.y[i]), 4)}")
+                parts.append(figure(float(e.y[i]), 4))
         return f"{', '.join(parts)} {self._unit}" if parts else ""
 
     def _table(self) -> Table:
@@ -102,11 +102,13 @@ class DensityFigure(FigureFrame):
         """Draw lines (name, x, y)."""
         t = theme.tokens()
         self._lines = lines
-        self._labels = ("frequency [Hz]", f"{unit}/√Hz") if self._is_spectrum else (f"[{unit}]", "samples")
-        self.title.setText(title)
+        self._labels = ("", f"{unit}/√Hz") if self._is_spectrum else ("", "samples")
+        self.title.setText(
+            f"{title}, {'frequency in Hz' if self._is_spectrum else f'values in {unit}' if unit else 'values'}"
+        )
         self.item.clear()
         if self._legend is None:
-            self._legend = self.item.addLegend(offset=(-8, 4), labelTextSize=f"{theme.px(12)}px")
+            self._legend = self.item.addLegend(offset=(-8, 4), labelTextSize=f"{theme.px(12)}px", colCount=3)
         self._legend.clear()
         self._legend.setLabelTextColor(t.ink)
         self._legend.setBrush(theme.hex_with_alpha(t.sheet, 220))

@@ -58,6 +58,9 @@ def column_page(*widgets: QWidget | tuple[QWidget, int]) -> QWidget:
     return page
 
 
+CLOSE = 7  # so many tabs stand close together, or their words would not fit
+
+
 class TabbedSheet(Sheet):
     """A sheet with pages, each answering the stage's question from another side. A page is drawn when it is first seen."""
 
@@ -68,7 +71,7 @@ class TabbedSheet(Sheet):
         self._group = QButtonGroup(self)
         tabs = QHBoxLayout()
         tabs.setContentsMargins(14, 4, 14, 0)
-        tabs.setSpacing(18)
+        tabs.setSpacing(18 if len(pages) < CLOSE else 4)
         for i, (name, title, page) in enumerate(pages):
             button = QToolButton()
             button.setText(title)

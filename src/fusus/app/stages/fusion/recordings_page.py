@@ -25,6 +25,7 @@ from fusus.project import book
 from fusus.project.commands import SetValue
 from fusus.project.uses import uses_of
 
+PER_ROW = 4
 NOTHING = "No recording yet. Drop a log on this window, or choose “Import a log” in the menu."
 
 
@@ -36,14 +37,16 @@ class RecordingsPage(QWidget):
         self.session = session
         self._infos: list[RecordingInfo] = []
         self.table = RowsTable(
-            "recordings-table", "Recordings", ("name", "kind", "length>", "streams", "problems>", "used for", "note"), 3
+            "recordings-table",
+            "Recordings",
+            ("name", "kind", "length>", "streams>", "problems>", "used for", "note"),
+            5,
         )
         self.table.itemSelectionChanged.connect(self._enable)
         self.table.doubleClicked.connect(lambda _: self.look())
         self.words = QLabel(NOTHING)
         self.words.setProperty("role", "faint")
-        row = QHBoxLayout()
-        row.addWidget(self.words, 1)
+        rows = (QHBoxLayout(), QHBoxLayout())
         self.buttons: dict[str, QPushButton] = {}
         for name, words, tip, run in (
             ("look", "Look at it", "Show its signals, and run the estimators over it", self.look),
@@ -59,11 +62,14 @@ class RecordingsPage(QWidget):
             button.setToolTip(tip)
             button.clicked.connect(lambda _=False, r=run: r())
             self.buttons[name] = button
-            row.addWidget(button)
+            rows[len(self.buttons) > PER_ROW].addWidget(button)
         column = QVBoxLayout(self)
         column.setContentsMargins(14, 8, 14, 8)
+        column.addWidget(self.words)
         column.addWidget(self.table, 1)
-        column.addLayout(row)
+        for row in rows:
+            row.addStretch()
+            column.addLayout(row)
 
     def draw(self) -> None:
         """Show the recordings of the open project; the chosen one stays chosen."""
@@ -75,13 +81,14 @@ class RecordingsPage(QWidget):
         rows: list[tuple[Cell, ...]] = []
         tips = []
         for info in self._infos:
-            streams = ", ".join(f"{k} {v.rate_hz:.0f} Hz" if v.rate_hz else k for k, v in info.streams.items())
+            streams = str(len(info.streams))
+            rates = ", ".join(f"{k} {v.rate_hz:.0f} Hz" if v.rate_hz else k for k, v in info.streams.items())
             uses = ", ".join(uses_of(document.project, info.name)) or "–"
             note = "; ".join(x for x in ("set aside" if info.is_set_aside else "", info.note) if x)
             cells = (info.name, info.kind, f"{info.length_s:.1f} s", streams, str(len(info.problems)), uses, note)
             rows.append(tuple((c, "faint") for c in cells) if info.is_set_aside else cells)
             made = ", ".join(s.name for s in info.sources) or "made here"
-            tips.append(f"From {made}. " + " ".join(p.sentence() for p in info.problems[:4]))
+            tips.append(f"From {made}. {rates}. " + " ".join(p.sentence() for p in info.problems[:4]))
         self.table.show_rows(rows, tips)
         self.words.setText(f"{len(rows)} recordings" if rows else NOTHING)
         names = [i.name for i in self._infos]

@@ -29,7 +29,7 @@ class FusionSheet(TabbedSheet):
                 ("signals", "Signals", self.signals),
                 ("errors", "Errors", self.errors),
                 ("consistency", "Consistency", self.consistency),
-                ("ablation", "Sensors out", self.questions["ablation"]),
+                ("ablation", "Ablation", self.questions["ablation"]),
                 ("faults", "Faults", self.questions["faults"]),
                 ("schools", "Schools", self.questions["schools"]),
                 ("simulated", "Simulated", self.simulated),

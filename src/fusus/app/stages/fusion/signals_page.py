@@ -28,6 +28,7 @@ FIRST = ("imu-gyro", "imu-acc", "mag", "pressure", "gnss-position", "reference-a
 VIEWS = (("time", "Over time"), ("spectrum", "Spectrum"), ("histogram", "Histogram"))
 ATTITUDES = ("reference-attitude", "board-attitude", "estimate-attitude")
 PROBLEMS_PX = 66
+CHOICE_PX = 240
 
 
 class Panel:
@@ -37,6 +38,7 @@ class Panel:
         self.choice = QComboBox()
         self.choice.setObjectName(f"signals-choice-{number}")
         self.choice.setAccessibleName(f"What figure {number + 1} shows")
+        self.choice.setMinimumWidth(CHOICE_PX)
         self.time = ChannelsFigure(f"signals-{number}")
         self.spectrum = DensityFigure(f"spectrum-{number}", is_spectrum=True)
         self.histogram = DensityFigure(f"histogram-{number}", is_spectrum=False)
@@ -93,7 +95,8 @@ class SignalsPage(QWidget):
         self.reading = QLabel(" ")
         self.reading.setProperty("role", "mono")
         self.reading.setObjectName("signals-reading")
-        self.reading.setMinimumHeight(self.reading.sizeHint().height())
+        self.reading.setWordWrap(True)
+        self.reading.setMinimumHeight(2 * self.reading.sizeHint().height())
         column.addWidget(self.reading)
         self.problems = QListWidget()
         self.problems.setObjectName("signals-problems")
@@ -167,13 +170,11 @@ class SignalsPage(QWidget):
 
     def _tell(self, found: SignalsResult) -> None:
         signals = found.signals
-        corrected = (
-            f"corrected by {', '.join(signals.corrected_by)}"
-            if signals.corrected_by
-            else "as logged; no calibration applies"
-        )
-        self.logged.setEnabled(bool(signals.corrected_by))
-        self.facts.setText(f"{signals.info.name}: {signals.info.length_s:.1f} s, {corrected}")
+        applied = signals.corrected_by
+        self.logged.setEnabled(bool(applied))
+        corrected = f"{len(applied)} calibrations applied" if applied else "no calibration applies"
+        self.facts.setText(f"{signals.info.length_s:.1f} s, {corrected}")
+        self.facts.setToolTip(", ".join(applied))
         self.problems.clear()
         for p in signals.problems:
             self.problems.addItem(p.sentence())
@@ -243,14 +244,19 @@ class SignalsPage(QWidget):
         index = self.view.checkedId()
         if index == 0 or not self._groups:
             return
-        span = tuple(float(x) for x in self.panels[0].time.item.viewRange()[0])
+        seen = self.panels[0].time.item.viewRange()[0]
+        whole = [g.t_s for g in self._groups.values()]
+        span = (
+            max(float(seen[0]), min(float(t[0]) for t in whole)),
+            min(float(seen[1]), max(float(t[-1]) for t in whole)),
+        )
         chosen = dict.fromkeys(p.choice.currentData() for p in self.panels)
         groups = tuple(self._groups[n] for n in chosen if n in self._groups)
         done = self._densities
         if done is None or done.span != span or done.groups != tuple(g.name for g in groups):
 
             def work(_progress: object) -> Densities:
-                return densities(groups, (span[0], span[1]))
+                return densities(groups, span)
 
             self.session.start_job("Spectra", "signals", work, self._take_densities)
             return
