@@ -85,7 +85,7 @@ def test_import_locates_problems(project, tmp_path):
     rows[300] = rows[300].replace(rows[300].split(",")[2], "oops", 1)
     out = call("import", write(tmp_path / "log.csv", rows), "--project", project, "--name", "a", "--json")
     (problem,) = out["problems"]
-    assert set(problem) == {"file", "line", "column", "kind", "count", "action", "message"}
+    assert set(problem) == {"file", "line", "lines", "column", "kind", "count", "action", "message"}
     assert (problem["file"], problem["line"], problem["column"], problem["kind"], problem["count"]) == (
         "log.csv",
         301,

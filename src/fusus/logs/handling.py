@@ -3,17 +3,16 @@
 import shutil
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
-
-import polars as pl
-from send2trash import TrashPermissionError, send2trash
+from typing import TYPE_CHECKING, Any
 
 from fusus.errors import ProjectError, RecordingError
-from fusus.logs.importer import ImportRequest, import_recording
 from fusus.logs.info import RecordingInfo, check_name, load_info, recordings_folder, save_info
 from fusus.logs.mapping import Mapping
 from fusus.project.atomic import sync_folder, writing
 from fusus.project.records import Project
+
+if TYPE_CHECKING:
+    from fusus.logs.importer import ImportRequest
 
 # Fields of a project that name a recording.
 NAMING = {"recording", "other"}
@@ -78,6 +77,8 @@ def put_aside(folder: Path, name: str, aside: bool) -> DescribeRecording:
 
 def remove_recording(folder: Path, name: str) -> None:
     """Move a recording to the desktop's bin."""
+    from send2trash import TrashPermissionError, send2trash
+
     load_info(folder, name)
     path = recordings_folder(folder) / name
     try:
@@ -104,12 +105,14 @@ def sources_of(info: RecordingInfo) -> tuple[Path, ...]:
 
 
 def read_again(
-    folder: Path, name: str, mapping: Mapping | None, sources: tuple[Path, ...], request: ImportRequest
+    folder: Path, name: str, mapping: Mapping | None, sources: tuple[Path, ...], request: "ImportRequest"
 ) -> RecordingInfo:
     """Import a recording's sources anew in its place, with another mapping; the old one goes to the bin.
 
     ``request`` carries place and declination; if the import fails, the old recording stays.
     """
+    from fusus.logs.importer import import_recording  # the window starts without the libraries that read logs
+
     info = load_info(folder, name)
     beside = f"{name} (read again)"
     files = sources or sources_of(info)
@@ -129,6 +132,8 @@ def read_again(
 
 def export_recording(folder: Path, name: str, target: Path) -> list[Path]:
     """Write a recording's streams as CSV with the canonical names, and its description; return the files."""
+    import polars as pl
+
     info = load_info(folder, name)
     if target.exists() and any(target.iterdir()):
         raise ProjectError(target, "the folder is not empty. Choose another, so that nothing is overwritten.")

@@ -28,7 +28,7 @@ _SENSOR_WORDS = {
     "acc": "acc", "ac": "acc", "accel": "acc", "accelerometer": "acc", "acceleration": "acc", "accelerations": "acc", "accl": "acc",
     "specific": "acc", "force": "acc", "linear": "acc",
     "mag": "mag", "magn": "mag", "magnetometer": "mag", "magnetic": "mag", "compass": "mag", "magneto": "mag",
-    "baro": "baro", "barometer": "baro", "pressure": "baro", "press": "baro",
+    "baro": "baro", "barometer": "baro", "pressure": "baro", "press": "baro", "pres": "baro",
     "gnss": "gnss", "gps": "gnss", "quat": "quat", "quaternion": "quat", "q": "quat", "attitude": "angles",
     "euler": "angles",
     "vel": "vel", "velocity": "vel", "pos": "pos", "position": "pos", "range": "range", "rangefinder": "range",

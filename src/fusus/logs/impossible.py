@@ -80,10 +80,11 @@ class ImpossibleValues:
                     lines,
                     lambda i: f"{lat[i]:g}°, {lon[i]:g}° is no place on the globe",
                 )
-                half = np.isfinite(lat) != np.isfinite(lon)
-                self._empty(
-                    columns, whole, half, lines, lambda _: "latitude or longitude is missing: half a place is none"
-                )
+                has = {"lat_deg": np.isfinite(lat), "lon_deg": np.isfinite(lon)}
+                for missing, other in (("lat_deg", "lon_deg"), ("lon_deg", "lat_deg")):
+                    half = has[other] & ~has[missing]
+                    emptied = (missing, other, "height_m")
+                    self._empty(columns, emptied, half, lines, lambda _: "it is missing, and half a place is none")
                 lon[lon > 180] -= 360.0
             height = columns.get("height_m")
             if height is not None:

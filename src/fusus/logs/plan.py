@@ -147,7 +147,7 @@ def _nothing_known(files: list[Path], tables: list[Table]) -> LogError:
     lines = ", ".join(json.dumps({"source": n, "target": None}, ensure_ascii=False) for n in sources[:40])
     mapping = f'{{"files": [{{"columns": [{lines}]}}]}}'
     reason = (
-        f"no column is one that Fusus knows (found: {found}). Say in a mapping what the columns are: a target such as "
+        f"no column is one that Fusus knows (found: {found}). Say with --mapping what the columns are: a target such as "
         f"imu.gyro_x_rad_s or baro.pressure_pa for each, for example "
         f'{{"files": [{{"columns": [{{"source": "{sources[0] if sources else "a"}", "target": "imu.acc_x_m_s2", "unit": "m/s²"}}]}}]}}.'
     )

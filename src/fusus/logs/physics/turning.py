@@ -11,7 +11,7 @@ Arrays, where a function does not say otherwise (shape, unit, frame):
 t : (N,) s; gyro : (N, 3) as logged, b
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import permutations, product
 
 import numpy as np
@@ -167,10 +167,13 @@ def turn_evidence(t: Array, gyro: Array, vectors: dict[str, Array], factors: tup
         options = [_reading(t, gyro * factor, units, factor), _reading(t, (gyro - resting) * factor, units, factor)]
         possible = min(o.implied_change_m_s for o in options)
         best = max(options, key=lambda o: sum(int(s.fits) - int(s.contradicts) for s in o.slopes))
-        if possible > FASTEST_CHANGE_M_S:
-            # Axes that are reversed or swapped would look the same.
-            possible = min(possible, _least_change(t, gyro * factor, units["gravity"]))
         out.append(Reading(factor, best.slopes, possible))
+    if not any(r.is_shown for r in out):
+        # Only then does it count what is impossible; axes that are reversed or swapped would look the same.
+        out = [
+            replace(r, implied_change_m_s=_least_change(t, gyro * r.factor, units["gravity"])) if r.is_impossible else r
+            for r in out
+        ]
     return TurnEvidence(tuple(out))
 
 

@@ -1,5 +1,7 @@
 """Any channel of a recording, as logged and as corrected, with the estimate over it; spectra and histograms of what is in sight."""
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 from PyQt6.QtCore import QSignalBlocker, Qt
 from PyQt6.QtWidgets import (
@@ -15,13 +17,15 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from fusus.app.answers.signals_result import Densities, SignalsResult, densities
 from fusus.app.figures.channels import ChannelsFigure, DensityFigure, Line
 from fusus.app.figures.long import Envelope
 from fusus.app.session import Session
 from fusus.app.text import figure
 from fusus.core.frames.quaternion import to_euler
-from fusus.study.recording.signals import Group
+
+if TYPE_CHECKING:
+    from fusus.app.answers.signals_result import Densities, SignalsResult
+    from fusus.study.recording.signals import Group
 
 PANELS = 3
 FIRST = ("imu-gyro", "imu-acc", "mag", "pressure", "gnss-position", "reference-attitude", "gnss-velocity")
@@ -168,7 +172,7 @@ class SignalsPage(QWidget):
                 chosen = kept if kept in names else wanted[i] if i < len(wanted) else ""
                 panel.choice.setCurrentIndex(panel.choice.findData(chosen))
 
-    def _tell(self, found: SignalsResult) -> None:
+    def _tell(self, found: "SignalsResult") -> None:
         signals = found.signals
         applied = signals.corrected_by
         self.logged.setEnabled(bool(applied))
@@ -255,7 +259,9 @@ class SignalsPage(QWidget):
         done = self._densities
         if done is None or done.span != span or done.groups != tuple(g.name for g in groups):
 
-            def work(_progress: object) -> Densities:
+            def work(_progress: object) -> "Densities":
+                from fusus.app.answers.signals_result import densities
+
                 return densities(groups, span)
 
             self.session.start_job("Spectra", "signals", work, self._take_densities)
@@ -269,6 +275,6 @@ class SignalsPage(QWidget):
                 lines = [(c.name, *of[group.name, c.name]) for c in group.channels if (group.name, c.name) in of]
                 figure_.show_lines(title, group.unit, lines)
 
-    def _take_densities(self, found: Densities) -> None:
+    def _take_densities(self, found: "Densities") -> None:
         self._densities = found
         self._draw_densities()
