@@ -206,7 +206,7 @@ def _gyro(motion: Motion, is_timeless: bool, findings: Findings) -> list[ColumnM
         return []
     if first.unit_from in ("header", "values"):
         _hold_against(first, factor, reading, told, file, findings)
-        if not is_timeless:
+        if not is_timeless and not any(q.file == file and q.column == first.source for q in findings.questions):
             _arrangement(motion, KINDS["rate"].get(str(first.unit), 1.0) * first.factor, findings)
         return []
     if factor is not None:

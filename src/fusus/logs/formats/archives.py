@@ -52,7 +52,7 @@ def decompressed(path: Path, kind: str, folder: Path) -> list[Path]:
     target = folder / (name or "log")
     try:
         with path.open("rb") as packed:
-            source: Any = {"gzip": gzip.GzipFile, "bzip2": bz2.BZ2File, "xz": lzma.LZMAFile}[kind](packed)
+            source: Any = {"gzip": gzip.open, "bzip2": bz2.open, "xz": lzma.open}[kind](packed)
             _Budget(path).copy(source, target)
     except BROKEN as error:
         raise LogError(path, None, None, f"it cannot be unpacked ({_short(error)}).") from error

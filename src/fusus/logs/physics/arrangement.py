@@ -24,7 +24,7 @@ def fitting_arrangement(t: Array, rates: Array, vectors: dict[str, Array]) -> tu
         if n < 100:
             continue
         at, w, u = (_means(x[keep][:n], step) for x in (t, rates, v))
-        as_is = turn_evidence(at, w, {name: u}, (1.0,)).readings[0]
+        as_is = turn_evidence(at, w, {name: u}, (1.0,), rules_out=False).readings[0]
         if not as_is.is_denied:
             continue
         best: tuple[int, int, str] | None = None
@@ -32,7 +32,7 @@ def fitting_arrangement(t: Array, rates: Array, vectors: dict[str, Array]) -> tu
             changes = sum(o != k for k, o in enumerate(order)) + sum(s < 0 for s in signs)
             if changes == 0:
                 continue
-            evidence = turn_evidence(at, w[:, order] * np.array(signs), {name: u}, (1.0,))
+            evidence = turn_evidence(at, w[:, order] * np.array(signs), {name: u}, (1.0,), rules_out=False)
             if evidence.readings[0].is_shown:
                 rank = (evidence.votes, -changes, _words(order, signs))
                 best = max(best, rank) if best is not None else rank

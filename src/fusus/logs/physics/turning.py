@@ -135,7 +135,9 @@ class TurnEvidence:
         return next(r for r in self.readings if r.factor == factor)
 
 
-def turn_evidence(t: Array, gyro: Array, vectors: dict[str, Array], factors: tuple[float, ...]) -> TurnEvidence:
+def turn_evidence(
+    t: Array, gyro: Array, vectors: dict[str, Array], factors: tuple[float, ...], rules_out: bool = True
+) -> TurnEvidence:
     """Return what the motion shows of some readings of the rates.
 
     Parameters
@@ -144,6 +146,8 @@ def turn_evidence(t: Array, gyro: Array, vectors: dict[str, Array], factors: tup
         Directions that do not turn, as the body sees them, the surest first; "gravity" is the specific force.
     factors : tuple of float
         Readings of the rates: what one logged unit would be in rad/s.
+    rules_out : bool
+        Whether to make sure of what is impossible, which takes longer.
 
     Returns
     -------
@@ -168,7 +172,7 @@ def turn_evidence(t: Array, gyro: Array, vectors: dict[str, Array], factors: tup
         possible = min(o.implied_change_m_s for o in options)
         best = max(options, key=lambda o: sum(int(s.fits) - int(s.contradicts) for s in o.slopes))
         out.append(Reading(factor, best.slopes, possible))
-    if not any(r.is_shown for r in out):
+    if rules_out and not any(r.is_shown for r in out):
         # Only then does it count what is impossible; axes that are reversed or swapped would look the same.
         out = [
             replace(r, implied_change_m_s=_least_change(t, gyro * r.factor, units["gravity"])) if r.is_impossible else r

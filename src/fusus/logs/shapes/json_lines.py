@@ -58,7 +58,8 @@ def json_tables(lines: list[str]) -> dict[str, tuple[str, ...]]:
     for record in records:
         names = tables.setdefault(kind_of(record) if by_kind else "", {})
         for name, _ in flat(record):
-            names.setdefault(name)
+            if not (by_kind and name in KIND_KEYS):
+                names.setdefault(name)
     return {kind: tuple(names) for kind, names in tables.items()}
 
 
