@@ -14,6 +14,7 @@ from fusus.core.arrays import Array
 
 MOST_MARKS = 60
 FAINT = 110
+AXIS_PX = 64
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,6 +35,7 @@ class ChannelsFigure(FigureFrame):
         self._unit = ""
         self._legend: pg.LegendItem | None = None
         self.reading.hide()
+        self.item.getAxis("left").setWidth(AXIS_PX)  # figures under one another begin at one place
         self.data = self._table
         self.read = self._read
 

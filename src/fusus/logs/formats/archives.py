@@ -52,7 +52,8 @@ def decompressed(path: Path, kind: str, folder: Path) -> list[Path]:
     target = folder / (name or "log")
     try:
         with path.open("rb") as packed:
-            source: Any = {"gzip": gzip.open, "bzip2": bz2.open, "xz": lzma.open}[kind](packed)
+            openers: dict[str, Any] = {"gzip": gzip.open, "bzip2": bz2.open, "xz": lzma.open}
+            source = openers[kind](packed)
             _Budget(path).copy(source, target)
     except BROKEN as error:
         raise LogError(path, None, None, f"it cannot be unpacked ({_short(error)}).") from error
@@ -86,7 +87,7 @@ def unpacked(path: Path, folder: Path, wanted: set[str]) -> list[Path]:
 
 def _is_wanted(name: str, wanted: set[str]) -> bool:
     place = PurePosixPath(name)
-    hidden = any(part.startswith((".", "__")) for part in place.parts)
+    hidden = any(part.startswith((".", "__")) and part != ".." for part in place.parts)
     return not hidden and place.suffix.lower() in wanted
 
 
