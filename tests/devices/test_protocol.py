@@ -149,3 +149,41 @@ def test_the_snippet_compiles_and_speaks_the_protocol(tmp_path):
     assert d.take("gnss")[1]["lat_deg"][0] == pytest.approx(53.0212345, abs=1e-7)
     with pytest.raises(RecordingError, match="no such stream"):
         c_snippet(("radar",))
+
+
+def test_another_header_begins_a_new_piece_and_loses_nothing():
+    """First in rad/s, then in deg/s with a temperature, then again as before."""
+    d = Decoder()
+    for columns, count, values in (("gyro_x_rad_s[rad/s]", 3, ["0.5"]), ("gyro_x_rad_s[deg/s],temperature_degc[°C]", 2, ["90", "21"]),
+                                   ("gyro_x_rad_s[rad/s]", 4, ["-0.25"])):  # fmt: skip
+        body = f"#imu,{columns}".encode()
+        d.feed(body + b"*%02X\n" % checksum(body))
+        start = d.rows("imu")
+        for i in range(count):
+            d.feed(encode("imu", 1000 * (start + i + 1), values))
+    t, c = d.take("imu")
+    assert d.rows("imu") == 9 and np.array_equal(t, 1_000_000 * np.arange(1, 10)) and d.counts["changed header"] == 2
+    assert np.allclose(c["gyro_x_rad_s"], [0.5] * 3 + [np.pi / 2] * 2 + [-0.25] * 4)
+    assert np.isnan(c["temperature_degc"][:3]).all() and c["temperature_degc"][3] == 21.0
+    for first in range(9):
+        assert np.array_equal(d.take("imu", first)[0], t[first:])
+
+
+def test_impossible_values_are_counted_and_kept_out():
+    d = Decoder()
+    body = b"#imu,gyro_x_rad_s[deg/s],acc_x_m_s2[g]"
+    d.feed(body + b"*%02X\n" % checksum(body))
+    for values in (["inf", "1"], ["-inf", "nan"], ["10", "1e300"], ["6000", "-60"], ["5000", "50"]):
+        d.feed(encode("imu", 1000 * (d.rows("imu") + 1), values))
+    _, c = d.take("imu")
+    assert d.counts["impossible"] == 5 and d.counts["good"] == 5
+    assert np.isfinite(c["gyro_x_rad_s"]).tolist() == [False, False, True, False, True]
+    assert np.isfinite(c["acc_x_m_s2"]).tolist() == [True, False, False, False, True]
+
+
+def test_a_unit_that_is_not_known_is_not_taken_for_another():
+    d = Decoder()
+    body = b"#imu,gyro_x_rad_s[furlong],acc_x_m_s2[m/s^2]"
+    d.feed(body + b"*%02X\n" % checksum(body))
+    d.feed(encode("imu", 1000, ["1", "2"]))
+    assert set(d.take("imu")[1]) == {"acc_x_m_s2"} and d.unknown == {"imu.gyro_x_rad_s in furlong": 1}

@@ -288,3 +288,39 @@ def test_too_many_columns_are_refused_at_once(project, tmp_path):
     path.write_text(",".join(f"c{i}" for i in range(100_000)) + "\n" + (",".join(["1"] * 100_000) + "\n") * 20)
     with pytest.raises(LogError, match="4000 columns"):
         imported(project, path)
+
+
+# Place, height and speed
+
+
+def moving(factor=1.0, name="gps_speed", pressure="952.3", height=500.0):
+    """Return a receiver's table that goes 8 m/s to the north-east, with a speed of another factor."""
+    rows = [f"t_s,lat,lon,alt,{name},pressure_hpa"]
+    for i in range(120):
+        lat, lon = (
+            49 + np.degrees(8 * i / 5 / 2**0.5 / 6.371e6),
+            8.43 + np.degrees(8 * i / 5 / 2**0.5 / 6.371e6 / np.cos(np.radians(49))),
+        )
+        rows.append(f"{i / 5},{lat:.8f},{lon:.8f},{height + i % 3},{8 * factor:.3f},{pressure}")
+    return rows
+
+
+@pytest.mark.parametrize(("factor", "unit"), [(1.0, "m/s"), (3.6, "km/h"), (1.943844, "kn"), (100.0, "cm/s")])
+def test_a_speed_without_a_unit_fits_the_steps_of_the_fixes(factor, unit, project, tmp_path):
+    info = import_recording(ImportRequest((write(tmp_path / "log.csv", moving(factor)),), project, "log"))
+    assert load_stream(project, "log", "gnss").matrix("speed_m_s")[5, 0] == pytest.approx(8.0, rel=1e-3)
+    assert [(c.conclusion, c.certainty) for c in info.conclusions if c.column == "gps_speed"][-1] == (unit, "shown")
+
+
+def test_what_disagrees_with_the_projects_place_is_named(project, tmp_path):
+    from fusus.project.records import Place
+
+    here = Place(lat_deg=49.0, lon_deg=8.43, height_m=520.0)
+    request = ImportRequest((write(tmp_path / "log.csv", moving()),), project, "log", place=here)
+    assert not [p for p in plan_import(request).problems if p.kind == "impossible"]
+    for place, word in (
+        (Place(lat_deg=49.0, lon_deg=18.0, height_m=520.0), "km from the project"),
+        (Place(lat_deg=49.0, lon_deg=8.43, height_m=2600.0), "height of 52"),
+    ):
+        found = plan_import(ImportRequest((tmp_path / "log.csv",), project, "x", place=place)).problems
+        assert any(word in p.message for p in found if p.kind == "impossible"), found

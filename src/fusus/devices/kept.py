@@ -91,6 +91,30 @@ def _problems(decoder: Decoder, breaks: int, name: str) -> list[Problem]:
         for kind, words in SPOILT.items()
         if decoder.counts[kind]
     ]
+    if decoder.counts["impossible"]:
+        words = "values that are infinite, or more than any such sensor gives"
+        out.append(
+            Problem(
+                file=name, kind="impossible", count=decoder.counts["impossible"], message=words, action="left empty"
+            )
+        )
+    if decoder.counts["changed header"]:
+        count = decoder.counts["changed header"]
+        words = "a header line named other columns or units than before"
+        out.append(
+            Problem(file=name, kind="units_change", count=count, message=words, action="each read by its own header")
+        )
+    for what, count in decoder.unknown.items():
+        out.append(
+            Problem(
+                file=name,
+                kind="ignored_column",
+                column=what,
+                count=count,
+                message="a header names what is not known",
+                action="left out",
+            )
+        )
     for at, by in decoder.clock_jumps:
         out.append(
             Problem(file=name, kind="clock_jump", count=1, message=f"the board's clock jumped by {by:+.1f} s at {at:.1f} s",

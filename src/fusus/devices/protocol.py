@@ -26,11 +26,17 @@ _HEADING = re.compile(r"^\s*([A-Za-z0-9_]+)\s*(?:\[([^\]]*)\])?\s*$")
 
 @dataclass(slots=True)
 class _Stream:
-    """One stream as it comes: columns with what makes SI of them, samples row by row, and its clock."""
+    """One stream as it comes: columns with what makes SI of them, samples row by row, and its clock.
+
+    Another header begins a new piece: what came before keeps its columns and units.
+    """
 
     columns: list[str]
     factors: Array
     offsets: Array
+    limits: tuple[tuple[float, float], ...] = ()  # what can be a reading, as it is written
+    pieces: list[tuple[IntArray, dict[str, Array]]] = field(default_factory=list)  # of headers before this one
+    before: int = 0  # rows in them
     t_us: array = field(default_factory=lambda: array("q"))  # type: ignore[type-arg]
     values: array = field(default_factory=lambda: array("d"))  # type: ignore[type-arg]
 
@@ -113,13 +119,28 @@ class Decoder:
                 factors.append(1.0)
                 offsets.append(0.0)
                 continue
-            factor, offset = _scale(column, known[column].kind, unit)
-            columns.append(column)
-            factors.append(factor)
-            offsets.append(offset)
+            scale = _scale(column, known[column].kind, unit)
+            if scale is None:
+                self.unknown[f"{name}.{column} in {unit}"] += 1
+                columns.append("")
+                scale = (1.0, 0.0)
+            else:
+                columns.append(column)
+            factors.append(scale[0])
+            offsets.append(scale[1])
         have = self.streams.get(name)
-        if have is None or have.columns != columns:
-            self.streams[name] = _Stream(columns, np.array(factors), np.array(offsets))
+        scales = (np.array(factors), np.array(offsets))
+        if have is None or have.columns != columns or not np.array_equal((have.factors, have.offsets), scales):
+            limits = tuple(
+                _written(known[c].limit if c else np.inf, *s) for c, *s in zip(columns, *scales, strict=True)
+            )
+            new = _Stream(columns, *scales, limits)
+            if have is not None:
+                new.pieces, new.before = have.pieces, self.rows(name)
+                if len(have.t_us):
+                    new.pieces.append(self._piece(have))
+                    self.counts["changed header"] += 1
+            self.streams[name] = new
             for early in self._early.pop(name, []):  # it came before its header
                 self.counts["before header"] -= 1
                 self._sample(early)
@@ -144,6 +165,11 @@ class Decoder:
         except ValueError:
             self.counts["no number"] += 1
             return False
+        for i, value in enumerate(values):
+            low, high = stream.limits[i]
+            if not low <= value <= high and value == value:  # infinite, or more than any such sensor gives
+                values[i] = float("nan")
+                self.counts["impossible"] += 1
         stream.t_us.append(self._time(raw))
         stream.values.extend(values)
         self.counts["good"] += 1
@@ -164,22 +190,45 @@ class Decoder:
 
     def rows(self, name: str) -> int:
         """Return how many samples of a stream have come."""
-        return len(self.streams[name].t_us) if name in self.streams else 0
+        stream = self.streams.get(name)
+        return stream.before + len(stream.t_us) if stream is not None else 0
 
     def take(self, name: str, first: int = 0) -> tuple[IntArray, dict[str, Array]]:
-        """Return times in ns and SI columns of a stream from a row on, in the order in which they came."""
-        s = self.streams[name]
+        """Return times in ns and SI columns of a stream from a row on, in the order in which they came.
+
+        What a piece under another header did not hold is NaN in it.
+        """
+        stream = self.streams[name]
+        if first >= stream.before:
+            return self._piece(stream, first - stream.before)
+        pieces = [*stream.pieces, self._piece(stream)]
+        names = dict.fromkeys(c for _, columns in pieces for c in columns)
+        t = np.concatenate([times for times, _ in pieces])
+        joined = {c: np.concatenate([x.get(c, np.full(len(times), np.nan)) for times, x in pieces]) for c in names}
+        return t[first:], {c: v[first:] for c, v in joined.items()}
+
+    @staticmethod
+    def _piece(s: _Stream, first: int = 0) -> tuple[IntArray, dict[str, Array]]:
         width = max(1, len(s.columns))
         t = np.array(s.t_us[first:], dtype=np.int64) * 1000
         table = np.array(s.values[first * width :], dtype=float).reshape(-1, width) * s.factors + s.offsets
         return t, {c: np.ascontiguousarray(table[:, i]) for i, c in enumerate(s.columns) if c}
 
 
-def _scale(column: str, kind: str, unit: str) -> tuple[float, float]:
-    """Return factor and offset from a header's unit to the canonical column's; one that is not known counts as canonical."""
-    found = known_unit(unit) if unit else None
-    if found is None or found not in KINDS.get(kind, {}):
+def _written(limit: float, factor: float, offset: float) -> tuple[float, float]:
+    """Return the least and the greatest number that can stand for a reading whose size in SI has a limit."""
+    low, high = (-limit - offset) / factor, (limit - offset) / factor
+    finite = float(np.finfo(float).max)
+    return max(min(low, high), -finite), min(max(low, high), finite)
+
+
+def _scale(column: str, kind: str, unit: str) -> tuple[float, float] | None:
+    """Return factor and offset from a header's unit to the canonical column's; without one it is canonical, an unknown one is None."""
+    if not unit.strip():
         return 1.0, 0.0
+    found = known_unit(unit)
+    if found is None or found not in KINDS.get(kind, {}):
+        return None
     offset = to_si(0.0, found, kind)
     factor = to_si(1.0, found, kind) - offset
     if column in IN_DEGREES:

@@ -19,6 +19,7 @@ from fusus.logs.convention import LoggedMotion, find_body_axes, find_reference, 
 from fusus.logs.detect import Table, detect
 from fusus.logs.mapping import ColumnMapping, FileMapping, Mapping
 from fusus.logs.motion_units import settle_motion_units, times_of
+from fusus.logs.place_checks import check_places
 from fusus.logs.problems import Problem, Problems
 from fusus.logs.timebase import EPOCH_NS
 from fusus.logs.unitfinder import si_factor
@@ -94,7 +95,7 @@ def make_plan(
         _refuse_unused(given, tables)
     refuse_half_sensors(tables)
     tables = _rated(tables, clocks, findings)
-    tables = settle_motion_units(tables, findings)
+    tables = check_places(settle_motion_units(tables, findings), place, findings)
     for table in tables:
         unused = [c.source for c in table.mapping.columns if c.target is None]
         if unused:

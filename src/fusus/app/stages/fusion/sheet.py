@@ -36,7 +36,12 @@ class FusionSheet(TabbedSheet):
             ),
         )
         session.answers.ready.connect(self._on_ready)
-        self.show_page("errors")
+        # Without a reference there are no errors to show: the signals are what such a log has to say.
+        info = session.recording()
+        is_measured = info is not None and (
+            "reference" in info.streams or session.project.proof.declared(info.name) is not None
+        )
+        self.show_page("errors" if is_measured or info is None else "signals")
         self.refresh()
 
     def draw(self, name: str) -> None:
