@@ -127,9 +127,15 @@ def _take_report(window: Window, app: QApplication, path: Path) -> None:
 
 
 def _take_fusion(window: Window, app: QApplication) -> None:
-    """Take Fusion's faults."""
+    """Take Fusion's signals and faults."""
     window.show_stage("fusion")
     sheet = window.sheets.currentWidget()
+    sheet.show_page("signals")
+    wait_for(app, lambda: window.session.answers.result("fusion.signals") is not None and not window.session.jobs.running, 60)
+    settle(app)
+    sheet.signals.point_at(100.0)
+    settle(app)
+    save(window, OUT / "fusion-signals.png")
     for page in ("faults",):
         sheet.show_page(page)
         window.session.ask_of_recording(f"fusion.{page}")
@@ -184,8 +190,8 @@ def _take_kit(window: Window, app: QApplication) -> None:
     save(window, OUT / "proof-own.png")
 
 
-# Row of the demo's calibrations, latest first, and its picture.
-BENCH = ((2, "bench-turns"), (3, "bench-faces"))
+# Rows of the demo's calibrations, latest first, and their pictures.
+BENCH = ((3, "bench-faces"),)
 
 
 def _take_bench(window: Window, app: QApplication) -> None:

@@ -127,7 +127,7 @@ def usual_delimiter(lines: list[str]) -> str:
 
 def plain_dialect(text: str, columns: tuple[str, ...]) -> Dialect | None:
     """Return how rewritten lines are cut, whose columns are known; blank lines are none. None without a line."""
-    filled = [(i, line) for i, line in enumerate(text.split("\n")) if line]
+    filled = [(i, line) for i, line in enumerate(text.split("\n")) if line.strip(",")]
     if not filled:
         return None
     rows = tuple(tuple(split_line(line, ",")) for _, line in filled[:4000])

@@ -158,12 +158,14 @@ def turn_evidence(
     for v in vectors.values():
         good &= (np.abs(v) < LARGEST).all(axis=1)  # a wrong field may hold any number
     good &= (np.abs(gyro) < LARGEST).all(axis=1)
-    t, gyro = t[good], gyro[good]
+    kept = np.flatnonzero(good)
+    kept = kept[np.concatenate([[True], np.diff(t[kept]) > 0])] if len(kept) else kept  # times that stand turn nothing
+    t, gyro = t[kept], gyro[kept]
     if len(t) < 50 or not t[-1] > t[0]:
         return TurnEvidence(tuple(Reading(f, (), 0.0) for f in factors))
     width = max(1, round(SMOOTHED_S / float(np.median(np.diff(t)))))
     gyro = _smoothed(gyro, width)
-    units = {name: _of_unit_size(_smoothed(v[good], width)) for name, v in vectors.items()}
+    units = {name: _of_unit_size(_smoothed(v[kept], width)) for name, v in vectors.items()}
     resting = np.median(gyro, axis=0)
     out = []
     for factor in factors:

@@ -36,11 +36,13 @@ class Reshaper:
         lines = text.split("\n")
         if not ends_open:
             lines.pop()
+        # A line that holds nothing of the table has all its fields, empty: the parser counts fields in the first one.
+        blank = "," * (len(self.columns) - 1)
         out = []
         for line in lines:
             self.line += 1
             stripped = line.strip(" \t\r\x00")
-            out.append(self.rewritten(stripped) if stripped else "")
+            out.append((self.rewritten(stripped) if stripped else "") or blank)
         return ("\n".join(out) + ("" if ends_open else "\n")).encode()
 
     def end(self) -> bytes:
