@@ -81,8 +81,9 @@ def plain_ends(chunk: bytes) -> bytes:
 class Blocks:
     """Iterates over a file in blocks of whole lines as UTF-8; ``sha256`` and ``ends_open`` are known at the end."""
 
-    def __init__(self, path: Path, encoding: str) -> None:
+    def __init__(self, path: Path, encoding: str, most_bytes: int | None = None) -> None:
         self._path, self._encoding = path, encoding
+        self._size = min(BLOCK_BYTES, most_bytes) if most_bytes is not None else BLOCK_BYTES
         self._hash = hashlib.sha256()
         self.bytes_read = 0
         self.ends_open = False
@@ -146,10 +147,10 @@ class Blocks:
         try:
             with self._path.open("rb") as file:
                 while not stop.is_set():
-                    chunk = file.read(BLOCK_BYTES)
+                    chunk = file.read(self._size)
                     if not chunk:
                         break
-                    if len(chunk) == BLOCK_BYTES:
+                    if len(chunk) == self._size:
                         chunk += file.readline(1 << 16)
                     self._hash.update(chunk)
                     self.bytes_read += len(chunk)

@@ -25,6 +25,8 @@ from fusus.logs.timebase import NO_TIME, TimeBase
 from fusus.logs.unitfinder import si_factor
 from fusus.logs.writer import Columns, StreamWriter
 
+RESHAPED_BYTES = 2 << 20
+
 
 def read_table(
     table: Table,
@@ -37,9 +39,10 @@ def read_table(
 ) -> tuple[list[StreamWriter], SourceFile]:
     """Read a table in blocks; return its writers, still open, and the file's hash."""
     reader = _Reader(table, plan, number, working, problems, beside)
-    blocks = Blocks(table.path, table.mapping.encoding)
-    line, skip = 1, table.mapping.first_data_line - 1
     reshaper = table.shape.reshaper()
+    # Short lines become wide, mostly empty rows: smaller blocks keep them within the memory of a plain table.
+    blocks = Blocks(table.path, table.mapping.encoding, RESHAPED_BYTES if reshaper is not None else None)
+    line, skip = 1, table.mapping.first_data_line - 1
     for raw in blocks:
         block = reshaper.block(raw) if reshaper is not None else raw
         if skip:

@@ -1,6 +1,7 @@
 """Files of arrays: NumPy's, MATLAB's and HDF5."""
 
 import zipfile
+import zlib
 from pathlib import Path
 from typing import Any
 
@@ -20,7 +21,7 @@ def numpy_tables(path: Path, folder: Path) -> list[Path]:
         with path.open("rb") as file:
             _check_size(path, file, path.stat().st_size, path.name)
         array = np.load(path, allow_pickle=False)
-    except (ValueError, OSError, EOFError, zipfile.BadZipFile) as error:
+    except (ValueError, OSError, EOFError, RuntimeError, NotImplementedError, zlib.error, zipfile.BadZipFile) as error:
         raise LogError(path, None, None, f"its arrays cannot be read ({_short(error)}).") from error
     return tables_of({"": array}, path, folder)
 

@@ -8,7 +8,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
-from fusus.errors import LogError
+from fusus.errors import FususError, LogError
 from fusus.logs.formats.archives import decompressed, unpacked
 from fusus.logs.formats.columnar import arrow_table, parquet_table
 from fusus.logs.formats.documents import gpx_table, json_tables_of, spreadsheet_tables
@@ -90,7 +90,7 @@ def _tables(path: Path, folder: Path, depth: int) -> list[Path]:
         return [path]
     folder.mkdir(parents=True)
     if kind in READERS:
-        return READERS[kind](path, folder)
+        return _read(path, kind, folder)
     if depth >= DEEPEST:
         raise LogError(path, None, None, "it is packed more than twice; unpack it first.")
     if kind in ("gzip", "bzip2", "xz"):
@@ -98,6 +98,18 @@ def _tables(path: Path, folder: Path, depth: int) -> list[Path]:
     else:
         packed = unpacked(path, folder, TEXT_ENDINGS | OTHER_ENDINGS | PACKED_ENDINGS)
     return [t for n, p in enumerate(packed) for t in _tables(p, folder / f"inner-{n}", depth + 1)]
+
+
+def _read(path: Path, kind: str, folder: Path) -> list[Path]:
+    """Convert a file; whatever a library raises on a damaged one becomes a sentence."""
+    try:
+        return READERS[kind](path, folder)
+    except FususError:
+        raise
+    except MemoryError as error:
+        raise LogError(path, None, None, "it would take more memory than there is. Was it damaged?") from error
+    except Exception as error:  # parsers of others fail on damaged files in ways of their own
+        raise LogError(path, None, None, f"it is damaged, or no {kind} file of a usual kind.") from error
 
 
 def kind_of(path: Path) -> str:

@@ -3,6 +3,7 @@
 from dataclasses import dataclass, field
 
 PLACES = 3
+PIECE_BYTES = 1 << 20
 
 
 @dataclass(slots=True)
@@ -30,8 +31,20 @@ class Reshaper:
         self.line = 0
 
     def block(self, block: bytes) -> bytes:
-        """Return a block with each line rewritten, blank where it holds nothing of this table."""
-        text = block.decode("utf-8", "replace")
+        """Return a block with each line rewritten, its fields empty where it holds nothing of this table."""
+        out = []
+        at = 0
+        while at < len(block):
+            # A piece at a time: a million lines as texts of their own would take many times their bytes.
+            end = block.rfind(b"\n", at, at + PIECE_BYTES) + 1
+            if end <= at:
+                end = block.find(b"\n", at) + 1 or len(block)
+            out.append(self._piece(block[at:end]))
+            at = end
+        return b"".join(out)
+
+    def _piece(self, piece: bytes) -> bytes:
+        text = piece.decode("utf-8", "replace")
         ends_open = not text.endswith("\n")
         lines = text.split("\n")
         if not ends_open:
