@@ -131,7 +131,9 @@ def _take_fusion(window: Window, app: QApplication) -> None:
     window.show_stage("fusion")
     sheet = window.sheets.currentWidget()
     sheet.show_page("signals")
-    wait_for(app, lambda: window.session.answers.result("fusion.signals") is not None and not window.session.jobs.running, 60)
+    wait_for(
+        app, lambda: window.session.answers.result("fusion.signals") is not None and not window.session.jobs.running, 60
+    )
     settle(app)
     sheet.signals.point_at(100.0)
     settle(app)

@@ -324,3 +324,35 @@ def test_what_disagrees_with_the_projects_place_is_named(project, tmp_path):
     ):
         found = plan_import(ImportRequest((tmp_path / "log.csv",), project, "x", place=place)).problems
         assert any(word in p.message for p in found if p.kind == "impossible"), found
+
+
+# What changes on the way, and what never does
+
+
+def test_a_unit_that_changes_from_a_line_on_is_named(project, tmp_path):
+    """From row 2400 on the acceleration is in g."""
+    t = np.arange(4000) / 200.0
+    acc = np.tile([0.1, 0.2, -9.8], (4000, 1)) + np.random.default_rng(1).normal(0, 0.05, (4000, 3))
+    acc[2400:] /= 9.80665
+    rows = [
+        ",".join(HEADER),
+        *(
+            ",".join("%.6f" % v for v in (x, 0.01 * i % 1, 0, 0.1, *a))
+            for i, (x, a) in enumerate(zip(t, acc, strict=True))
+        ),
+    ]
+    info, _ = imported(project, write(tmp_path / "log.csv", rows))
+    (problem,) = [p for p in info.problems if p.kind == "units_change"]
+    assert (
+        problem.column == "acc_x_m_s2" and 2402 - 400 <= problem.line <= 2402 + 400 and "0.102 times" in problem.message
+    )
+
+
+@pytest.mark.parametrize("column", [2, 5])
+def test_an_axis_that_never_changes_is_named(column, project, tmp_path):
+    rows = [
+        r if i == 0 else ",".join("0.125" if k == column else f for k, f in enumerate(r.split(",")))
+        for i, r in enumerate(lines())
+    ]
+    info, _ = imported(project, write(tmp_path / "log.csv", rows))
+    assert [(p.column, p.kind) for p in info.problems if p.kind == "dead"] == [(HEADER[column], "dead")]

@@ -51,6 +51,9 @@ def settle_motion_units(tables: list[Table], findings: Findings) -> list[Table]:
         acc = signal(tables, *(f"{imu}.acc_{a}_m_s2" for a in "xyz"))
         field = signal(tables, *(f"mag.mag_{a}_ut" for a in "xyz"))
         number = next(k for k, t in enumerate(tables) if t is gyro.table)
+        for sensor in (gyro, acc, field if imu == "imu" else None):
+            if sensor is not None:
+                _dead_axes(sensor, findings)
         motion = Motion(gyro, acc, field, signal(tables, *(f"reference.q_{a}" for a in "wxyz")))
         for column in _gyro(motion, gyro.table.path.name in timeless, findings):
             changed[number, column.index] = column
@@ -186,8 +189,6 @@ def _gyro(motion: Motion, is_timeless: bool, findings: Findings) -> list[ColumnM
     first = gyro.columns[0]
     if first.unit_from == "unknown":
         return _counts(motion, is_timeless, findings)
-    if not is_timeless:
-        _dead_axes(gyro, findings)
     if first.unit_from not in ("open", "header", "values"):
         return []
     file = gyro.table.path.name
@@ -273,15 +274,17 @@ def _arrangement(motion: Motion, factor: float, findings: Findings) -> None:
                 return
 
 
-def _dead_axes(gyro: Signal, findings: Findings) -> None:
+def _dead_axes(sensor: Signal, findings: Findings) -> None:
     """Name an axis that never changes while the others do."""
-    v = np.vstack([x for _, x in gyro.parts])
+    v = np.vstack([x for _, x in sensor.parts])
     v = v[np.isfinite(v).all(axis=1)]
+    if not len(v):
+        return
     different = [len(np.unique(v[:2000, k])) for k in range(3)]
-    for k, column in enumerate(gyro.columns):
+    for k, column in enumerate(sensor.columns):
         if different[k] == 1 and max(different) > 20:
             findings.problems.add(
-                gyro.table.path.name, "dead", f"it is always {v[0, k]:g} while the other axes change", "kept; check the sensor",
+                sensor.table.path.name, "dead", f"it is always {v[0, k]:g} while the other axes change", "kept; check the sensor",
                 column=column.source, count=len(v),
             )  # fmt: skip
 

@@ -12,6 +12,7 @@ import pyarrow.parquet as pq
 from fusus.core.arrays import Array, BoolArray, IntArray
 from fusus.logs.info import StreamInfo
 from fusus.logs.problems import Problems
+from fusus.logs.scale_watch import ScaleWatch
 from fusus.logs.streams import STREAMS
 from fusus.logs.values import ACC_RANGES_G, GYRO_RANGES_DEG_S
 from fusus.project.atomic import writing
@@ -49,6 +50,7 @@ class StreamWriter:
         self._last_row: Array | None = None
         self._peak: dict[str, float] = {}
         self._clipped: dict[str, tuple[float, int, int]] = {}
+        self._scales = ScaleWatch()
         self.rows = 0
         self.disorder = False
         self.first_t: int | None = None
@@ -69,6 +71,11 @@ class StreamWriter:
             self._check_values(name, values, lines)
         for kind in ("gyro", "acc"):
             self._check_stuck(kind, columns, lines)
+        for name, line, ratio in self._scales.look(columns, lines):
+            self._problems.add(
+                self._file, "units_change", f"from here on its typical size is {ratio:.3g} times what it was: another unit, or sensor",
+                "kept; split the file there", line=line, column=self._names.get(name, name),
+            )  # fmt: skip
         self._write(t_ns, columns)
 
     def close(self) -> None:
