@@ -356,3 +356,19 @@ def test_an_axis_that_never_changes_is_named(column, project, tmp_path):
     ]
     info, _ = imported(project, write(tmp_path / "log.csv", rows))
     assert [(p.column, p.kind) for p in info.problems if p.kind == "dead"] == [(HEADER[column], "dead")]
+
+
+NAMES_IN_USE = {
+    "letters with units": "#timestamp [ns],w_RS_S_x [rad s^-1],w_RS_S_y [rad s^-1],w_RS_S_z [rad s^-1],a_RS_S_x [m s^-2],a_RS_S_y [m s^-2],a_RS_S_z [m s^-2]",
+    "nested": "%time [ns],field.angular_velocity.x,field.angular_velocity.y,field.angular_velocity.z,field.linear_acceleration.x,"
+    "field.linear_acceleration.y,field.linear_acceleration.z",
+    "units joined": "t_ns,gyro_x_radps,gyro_y_radps,gyro_z_radps,accel_x_mps2,accel_y_mps2,accel_z_mps2",
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", NAMES_IN_USE)
+def test_names_that_loggers_use(name, project, tmp_path):
+    rows = lines(times=[str(1_700_000_000_000_000_000 + int(x)) for x in times("ns")], header=None)
+    info, imu = imported(project, write(tmp_path / "log.csv", [NAMES_IN_USE[name], *rows]))
+    assert_whole(imu)
+    assert set(info.streams) == {"imu"}

@@ -57,7 +57,7 @@ _UNIT_TAILS = (
     "rad_s", "deg_s", "mdps", "dps", "m_s2", "m_s_2", "ms2", "mps2", "m_s", "cm_s", "ut", "nt", "mgauss", "gauss",
     "hpa", "kpa",
     "mbar", "pa", "degc", "mg", "g", "deg", "rad", "mm", "cm", "m", "us", "ms", "ns", "s", "mv", "v", "ma", "a",
-    "usec", "msec",
+    "usec", "msec", "kmh", "kph", "knots", "kn", "mps",
 )  # fmt: skip
 _CANONICAL_TAILS = (
     ("_rad_s", "rad/s"), ("_m_s2", "m/s²"), ("_m_s", "m/s"), ("_ut", "µT"), ("_pa", "Pa"), ("_rad", "rad"), ("_deg",
@@ -156,6 +156,11 @@ def meaning(name: str, context: str = "") -> Meaning | None:
     kind, axis = _kind_and_axis(plain)
     if kind is None and axis in ("x", "y", "z") and plain == ["rate", axis]:
         kind = "gyro"
+    if kind is None and axis in ("x", "y", "z") and unit is not None:
+        # A letter and an axis with a unit: the unit says which sensor it is.
+        kind = next(
+            (k for k, of in (("gyro", "rate"), ("acc", "acceleration"), ("mag", "field")) if unit in KINDS[of]), None
+        )
     if kind is None and (axis or parts == [str(number)]):
         kind = next((_SENSOR_WORDS[w] for w in words(context) if w in _SENSOR_WORDS), None)
     if plain in (["p"], ["pres"], ["air"]) and unit in KINDS["pressure"]:

@@ -2,10 +2,14 @@
 
 from fusus.core.arrays import Array
 from fusus.core.frames.units import known_unit
-from fusus.logs.headers import Meaning, meaning, sensor_of, split_unit
+from fusus.logs.headers import Meaning, meaning, sensor_of, split_unit, words
 from fusus.logs.mapping import ColumnMapping
 from fusus.logs.positions import by_position, name_unit_quaternion
 from fusus.logs.streams import STREAMS
+
+COURSE_WORDS = {
+    "gnss.speed_m_s": {"speed", "gspeed", "groundspeed", "sog"}, "gnss.course_deg": {"course", "cog", "track"},
+}  # fmt: skip
 
 
 def meanings_of(
@@ -36,6 +40,7 @@ def meanings_of(
         meanings = by_position(numeric)
     _settle_temperature(meanings)
     _settle_velocity(meanings)
+    _settle_course(names, numeric, meanings)
     # What a mapping says goes first, and a detected column gives way where its place is taken.
     given = {c.target for c in said.values()}
     meanings = {i: m for i, m in meanings.items() if i not in said and m.target not in given}
@@ -83,6 +88,20 @@ def _settle_velocity(meanings: dict[int, Meaning]) -> None:
         stream, column = m.target.split(".")
         if stream == "reference" and column.startswith(("vel_", "pos_")) and f"gnss.{column}" not in targets:
             meanings[i] = m._replace(target=f"gnss.{column}")
+
+
+def _settle_course(names: tuple[str, ...], numeric: dict[int, Array], meanings: dict[int, Meaning]) -> None:
+    """Give speed and course without a sensor's name to the receiver whose latitude stands in the same table."""
+    targets = {m.target for m in meanings.values()}
+    if "gnss.lat_deg" not in targets:
+        return
+    for i in numeric:
+        bare, unit = split_unit(names[i])
+        found = set(words(bare))
+        for target, known in COURSE_WORDS.items():
+            if i not in meanings and found & known and len(found) <= 2 and target not in targets:
+                meanings[i] = Meaning(target, unit)
+                targets.add(target)
 
 
 def _settle_temperature(meanings: dict[int, Meaning]) -> None:

@@ -28,6 +28,7 @@ COUNT_SCALES = (125.0, 250.0, 500.0, 1000.0, 2000.0, 4000.0, 286.72, 573.44, 114
 COUNT_TOLERANCE = 0.06
 LEAST_COUNT_SLOPES = 3
 PIECE_S, MOST_PIECES = 8.0, 12
+STILL = 1e-6
 IMUS = ("imu", "imu2", "imu3")
 
 
@@ -150,8 +151,8 @@ class Motion:
             if v is not None:
                 plain[name] = by_value.signed_words(v) if by_value.looks_like_counts(list(v.T)) else v
         q = _on(t, self.attitude, part)
-        if q is None:
-            return [plain]
+        if q is None or not float(np.nanmax(np.nanstd(q, axis=0))) > STILL:
+            return [plain]  # an attitude that never changes says nothing
         size = np.linalg.norm(q, axis=1)
         usable = np.where((size > 0.5)[:, None], q, np.nan) / np.maximum(size, 0.5)[:, None]
         fixed = np.array([0.6, 0.48, 0.64])

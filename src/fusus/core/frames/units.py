@@ -63,12 +63,12 @@ OFFSETS = {"K": -273.15, "°F": -160 / 9}
 
 # Other spellings, in small letters with u for µ, of each unit.
 _SPELLINGS = {
-    "deg/s": "dps | degrees/s | deg/sec | degree/s",
-    "rad/s": "rad/sec | rads/s | radians/s",
+    "deg/s": "dps | degrees/s | deg/sec | degree/s | deg s^-1 | deg*s^-1 | deg.s-1",
+    "rad/s": "rad/sec | rads/s | radians/s | rad s^-1 | rad*s^-1 | rad.s-1 | rad s-1",
     "mdeg/s": "mdps",
     "deg": "degrees | degree",
     "rad": "radians | radian",
-    "m/s²": "m/s^2 | m/s2 | m/s/s | m/sec^2 | m/sec2 | ms-2 | mps2",
+    "m/s²": "m/s^2 | m/s2 | m/s/s | m/sec^2 | m/sec2 | ms-2 | mps2 | m s^-2 | m*s^-2 | m.s-2 | m s-2",
     "µT": "ut | ut. | microtesla",
     "nT": "nt",
     "mT": "mt",
@@ -87,7 +87,7 @@ _SPELLINGS = {
     "°C": "degc | celsius | c | deg c | degrees c | °c",
     "°F": "degf",
     "K": "kelvin",
-    "m/s": "mps | m/sec",
+    "m/s": "mps | m/sec | m s^-1 | m*s^-1 | m s-1",
     "km/h": "kmh | kph",
     "kn": "knots | knot | kt",
     "m": "meters | metres | meter | metre",
