@@ -22,12 +22,12 @@ SEEDS = range(500 if LONG else 40)
 def evidence(seed, factor):
     _, t, w, f, field = made(seed)
     vectors = ({} if field is None else {"field": field}) | {"gravity": f}
-    return turn_evidence(t, w / factor, vectors, (1.0, DEG))
+    return turn_evidence(t, w / factor, vectors, (1.0, DEG, DEG / 1000))
 
 
-@pytest.mark.parametrize("factor", [1.0, DEG], ids=["rad/s", "deg/s"])
+@pytest.mark.parametrize("factor", [1.0, DEG, DEG / 1000], ids=["rad/s", "deg/s", "mdeg/s"])
 def test_a_unit_is_shown_rightly_or_not_at_all(factor):
-    """Two units over 500 motions in the long run: still, tiny, by hand, shaken, flown, rolled over, driven, walked, spun, vibrating."""
+    """Three units over 500 motions in the long run: still, tiny, by hand, shaken, flown, rolled over, driven, walked, spun, vibrating."""
     shown = dict.fromkeys(KINDS, 0)
     for seed in SEEDS:
         found = evidence(seed, factor).shown
@@ -138,3 +138,50 @@ def test_a_stated_unit_that_the_motion_denies_is_asked(said, project, tmp_path):
         ImportRequest((write(tmp_path / "ok.csv", table(t, right, f, names=names)),), project, "ok")
     )
     assert any(c.column == names[1] and "motion agrees" in c.reason for c in info.conclusions)
+
+
+UNITS = {
+    "gyro": {"rad/s": 1.0, "deg/s": DEG, "mdeg/s": DEG / 1000},
+    "acc": {"m/s²": 1.0, "g": 9.80665, "mg": 9.80665e-3},
+}
+TIMES = {"s": 1.0, "ms": 1e-3, "us": 1e-6, "ns": 1e-9}
+
+
+def test_no_import_of_any_unit_order_and_sign_is_wrong_without_asking(project, tmp_path):
+    """1,000 tables in the long run: every unit of rate, force and time, columns in any order, with z up or down, named or not."""
+    done = 0
+    for seed in range(1000 if LONG else 60):
+        r = np.random.default_rng(seed)
+        kind, t, w, f, _ = made(seed)
+        keep = min(len(t), 4000)
+        t, w, f = np.sort(t[:keep] - t[0]), w[:keep], f[:keep]
+        z_down = np.array([1.0, -1.0, -1.0]) if r.random() < 0.5 else np.ones(3)
+        w, f = w * z_down, f * z_down
+        rate, force, clock = (str(r.choice(list(x))) for x in (UNITS["gyro"], UNITS["acc"], TIMES))
+        said = [r.random() < 0.5 for _ in range(3)]
+        names = [f"g{a}" + (f" [{rate}]" if said[0] else "") for a in "xyz"] + [
+            f"a{a}" + (f" [{force}]" if said[1] else "") for a in "xyz"
+        ]
+        written = [f"{v:.9g}" if clock == "s" else str(round(v / TIMES[clock])) for v in t]
+        columns = np.column_stack([w / UNITS["gyro"][rate], f / UNITS["acc"][force]])
+        order = r.permutation(6)
+        rows = [",".join([f"t_{clock}" if said[2] else "t", *(names[k] for k in order)])]
+        rows += [",".join([written[i], *(f"{columns[i, k]:.8g}" for k in order)]) for i in range(keep)]
+        path = write(tmp_path / "log.csv", rows)
+        name = f"r{seed}"
+        try:
+            import_recording(ImportRequest((path,), project, name))
+        except OpenQuestionsError:
+            continue
+        done += 1
+        imu = load_stream(project, name, "imu")
+        seen, felt = imu.vector("gyro", "rad_s"), imu.vector("acc", "m_s2")
+        told = (seed, kind, rate, force, clock, said)
+        assert np.allclose(
+            np.linalg.norm(felt, axis=1), np.linalg.norm(f[: len(felt)], axis=1), rtol=1e-4, atol=1e-3
+        ), told
+        assert np.allclose(
+            np.linalg.norm(seen, axis=1), np.linalg.norm(w[: len(seen)], axis=1), rtol=1e-4, atol=1e-5
+        ), told
+        assert abs((imu.t_s[-1] - imu.t_s[0]) / (t[-1] - t[0]) - 1) < 0.01, told
+    assert done >= 0.4 * (1000 if LONG else 60), "and most are not asked about"

@@ -20,15 +20,18 @@ from fusus.logs.physics.attitude import angle_unit
 from fusus.logs.physics.turning import Reading, TurnEvidence, turn_evidence
 from fusus.logs.problems import Problems
 from fusus.logs.timebase import NO_TIME, TimeBase
+from fusus.logs.unitfinder import FASTEST_RAD_S
 
-RAD_S, DEG_S = 1.0, KINDS["rate"]["deg/s"]
-NAMES = {RAD_S: "rad/s", DEG_S: "deg/s"}
+RAD_S, DEG_S, MDEG_S = 1.0, KINDS["rate"]["deg/s"], KINDS["rate"]["mdeg/s"]
+NAMES = {RAD_S: "rad/s", DEG_S: "deg/s", MDEG_S: "mdeg/s"}
 # Full scales of usual gyros, deg/s for a 16-bit word: powers of two of 125, and those that come as 8.75 mdeg/s a count and its doubles.
 COUNT_SCALES = (125.0, 250.0, 500.0, 1000.0, 2000.0, 4000.0, 286.72, 573.44, 1146.88, 2293.76)
 COUNT_TOLERANCE = 0.06
 LEAST_COUNT_SLOPES = 3
 PIECE_S, MOST_PIECES = 8.0, 12
 STILL = 1e-6
+LEAST_FAST, FAST_SHARE = 5, 0.002
+LEAST_MDEG_S = 60.0  # thousandths of a degree are offered where they are some hundredths of a degree at least
 IMUS = ("imu", "imu2", "imu3")
 
 
@@ -190,64 +193,77 @@ def _gyro(motion: Motion, is_timeless: bool, findings: Findings) -> list[ColumnM
     first = gyro.columns[0]
     if first.unit_from == "unknown":
         return _counts(motion, is_timeless, findings)
-    if first.unit_from not in ("open", "header", "values"):
+    if first.unit_from not in ("open", "header"):
         return []
     file = gyro.table.path.name
-    found, too_little = motion.evidence((RAD_S, DEG_S)) if not is_timeless else ([], set())
+    found, too_little = motion.evidence(tuple(NAMES)) if not is_timeless else ([], set())
     factor, reading = _agreed(found)
-    told = "name" if first.unit_from == "header" else "size"
     shown = {e.shown for e in found} - {None}
-    # Where only the size or a part of the motion speaks for a unit, a part that turns far more than it says speaks against it.
-    missed = first.unit_from != "header" and DEG_S in too_little and (DEG_S in shown or first.unit == "deg/s")
+    # A part that turns far more than a unit says speaks against it, unless the name says it.
+    missed = first.unit_from == "open" and any(
+        f in too_little and (f in shown or _is_fast(gyro, f)) for f in (DEG_S, MDEG_S)
+    )
     if len(shown) > 1 or missed:
-        stated = "" if first.unit_from == "open" else f"its {told} says {first.unit}, and "
+        stated = "" if first.unit_from == "open" else f"its name says {first.unit}, and "
         findings.ask(
-            file, first.source, f"{stated}one part of the file shows rad/s, another deg/s: its unit changes on the way. Split the file "
-            "there, or say which it is", (("rad/s", "throughout"), ("deg/s", "throughout")), '{"units": {"gyro": "rad/s"}}',
+            file, first.source, f"{stated}parts of the file show different units: its unit changes on the way. Split the file there, or "
+            "say which it is", (("rad/s", "throughout"), ("deg/s", "throughout")), '{"units": {"gyro": "rad/s"}}',
         )  # fmt: skip
         return []
-    if first.unit_from in ("header", "values"):
-        _hold_against(first, factor, reading, told, file, findings)
+    if first.unit_from == "header":
+        _hold_against(first, factor, reading, file, findings)
         if not is_timeless and not any(q.file == file and q.column == first.source for q in findings.questions):
             _arrangement(motion, KINDS["rate"].get(str(first.unit), 1.0) * first.factor, findings)
         return []
+    reason = _told(reading, NAMES[factor]) if factor is not None else ""
+    if factor is None and not _is_fast(gyro, MDEG_S) and _is_fast(gyro, DEG_S):
+        factor = MDEG_S
+        reason = f"in any other unit it would be faster than such gyros measure ({np.degrees(FASTEST_RAD_S):.0f} °/s)"
     if factor is not None:
         _arrangement(motion, factor, findings)
         for c in gyro.columns:
-            findings.conclude(file, c.source, NAMES[factor], _told(reading, NAMES[factor]), "shown")
+            findings.conclude(file, c.source, NAMES[factor], reason, "shown")
         return [c.model_copy(update={"unit": NAMES[factor], "unit_from": "motion"}) for c in gyro.columns]
     _ask_rate(gyro, "its time has to be settled first" if is_timeless else None, bool(found), findings)
     return []
 
 
+def _is_fast(gyro: Signal, factor: float) -> bool:
+    """Return whether rates read with a factor would be faster than such gyros measure, beyond a few wrong fields."""
+    known = np.vstack([v for _, v in gyro.parts])
+    fast = int(np.any(np.abs(known * factor) > FASTEST_RAD_S, axis=1).sum())
+    return fast >= max(LEAST_FAST, FAST_SHARE * len(known))
+
+
 def _ask_rate(gyro: Signal, first: str | None, has_vectors: bool, findings: Findings) -> None:
-    """Ask for the unit of a gyro; ``first`` is what has to be settled before."""
+    """Ask for the unit of a gyro, among those in which it is not too fast; ``first`` is what has to be settled before."""
     known = np.abs(np.vstack([v for _, v in gyro.parts]))
     known = known[np.isfinite(known)]
     peak = float(np.percentile(known, 99.9)) if len(known) else 0.0
     without = "there is no accelerometer or magnetometer beside it that would show it"
     why = first or ("the motion does not show its unit" if has_vectors else without)
+    possible = [f for f in NAMES if not _is_fast(gyro, f) and (f != MDEG_S or peak > LEAST_MDEG_S)]
     findings.ask(
         gyro.table.path.name, gyro.columns[0].source, f"its name tells no unit, and {why}; what is it?",
-        (("rad/s", f"it turns at up to {np.degrees(peak):.3g} °/s"), ("deg/s", f"it turns at up to {peak:.3g} °/s")),
-        '{"units": {"gyro": "rad/s"}}',
+        tuple((NAMES[f], f"it turns at up to {np.degrees(peak * f):.3g} °/s") for f in possible),
+        f'{{"units": {{"gyro": "{NAMES[possible[0]]}"}}}}',
     )  # fmt: skip
 
 
 def _hold_against(
-    first: ColumnMapping, factor: float | None, reading: Reading | None, told: str, file: str, findings: Findings
+    first: ColumnMapping, factor: float | None, reading: Reading | None, file: str, findings: Findings
 ) -> None:
-    """Confirm the unit that a column's name or size tells by the motion, or ask where the motion shows another."""
+    """Confirm the unit that a column's name tells by the motion, or ask where the motion shows another."""
     stated = KINDS["rate"].get(str(first.unit), 0.0) * first.factor
     if factor is None:
         return
     if abs(stated / factor - 1) < 0.01:
-        reason = f"as its {told} says; the motion agrees: {_told(reading, str(first.unit))}"
+        reason = f"as its name says; the motion agrees: {_told(reading, str(first.unit))}"
         findings.conclude(file, first.source, f"{first.unit}", reason, "shown")
     elif stated in NAMES:
         findings.ask(
-            file, first.source, f"its {told} says {first.unit}, but the motion shows {NAMES[factor]} ({_told(reading, NAMES[factor])}); "
-            "what is its unit?", ((str(first.unit), f"as its {told} says"), (NAMES[factor], "as the motion shows")),
+            file, first.source, f"its name says {first.unit}, but the motion shows {NAMES[factor]} ({_told(reading, NAMES[factor])}); "
+            "what is its unit?", ((str(first.unit), "as named"), (NAMES[factor], "as the motion shows")),
             f'{{"units": {{"gyro": "{NAMES[factor]}"}}}}',
         )  # fmt: skip
 

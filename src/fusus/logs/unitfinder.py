@@ -181,15 +181,6 @@ class UnitFinder:
             if unit is not None:
                 self._conclude(i, unit, f"its typical size is {by_value.typical_size(xyz):.4g}, and {WHAT[kind]}")
                 return self._mapping(i, unit, "values")
-        elif not counts:
-            fast = np.abs(xyz) > FASTEST_RAD_S
-            if fast.sum() >= 5 and fast.any(axis=1).mean() > 0.002:
-                self._conclude(
-                    i,
-                    "deg/s",
-                    f"as rad/s it would be faster than such gyros measure ({np.degrees(FASTEST_RAD_S):.0f} °/s)",
-                )
-                return self._mapping(i, "deg/s", "values")
         if counts:
             return self._mapping(i, None, "unknown")
         if kind == "rate":
