@@ -16,7 +16,7 @@ from itertools import permutations, product
 
 import numpy as np
 
-from fusus.core.arrays import Array, IntArray
+from fusus.core.arrays import Array
 from fusus.core.frames.quaternion import conjugate, from_rotation_vector, multiply, normalise, rotate
 
 G = 9.80665
@@ -30,9 +30,8 @@ VOTES = 2
 # No craft, vehicle or hand that carries such a board changes its speed by more within so many seconds, m/s.
 FASTEST_CHANGE_M_S, CHANGE_WINDOW_S = 100.0, 16.0
 ARRANGED_HZ = 20.0
-MOST_SAMPLES = 20000
 # Faster motion is taken out: on a lever arm it makes accelerations many times as large as what gravity turns by.
-SMOOTHED_S = 0.2
+SMOOTHED_S, KEPT_A_WIDTH = 0.2, 8
 # A craft in flight tilts its thrust, not gravity: what turns by less than this may be a small share of larger turns, rad.
 LARGEST = 1e9
 LEAST_TURN = np.radians(1.0)
@@ -164,8 +163,10 @@ def turn_evidence(
     if len(t) < 50 or not t[-1] > t[0]:
         return TurnEvidence(tuple(Reading(f, (), 0.0) for f in factors))
     width = max(1, round(SMOOTHED_S / float(np.median(np.diff(t)))))
-    gyro = _smoothed(gyro, width)
-    units = {name: _of_unit_size(_smoothed(v[kept], width)) for name, v in vectors.items()}
+    # What is smoothed needs no more than some samples in a width.
+    fewer = slice(None, None, max(1, width // KEPT_A_WIDTH))
+    units = {name: _of_unit_size(_smoothed(v[kept], width)[fewer]) for name, v in vectors.items()}
+    t, gyro = t[fewer], _smoothed(gyro, width)[fewer]
     resting = np.median(gyro, axis=0)
     out = []
     for factor in factors:
@@ -223,15 +224,12 @@ def _of_unit_size(v: Array) -> Array:
 
 def _reading(t: Array, rates: Array, units: dict[str, Array], factor: float) -> Reading:
     q = attitudes(t, rates)
-    step = max(1, len(t) // MOST_SAMPLES)
-    starts = np.arange(0, len(t) - step + 1, step)
     slopes: list[Slope] = []
     change = 0.0
     for name, u in units.items():
-        turned = _thinned(rotate(q, u), starts, step)
-        as_is = _thinned(u, starts, step)
+        turned = rotate(q, u)
         for seconds in WINDOWS_S:
-            found = _gains(t[starts], q[starts], turned, as_is, seconds)
+            found = _gains(t, q, turned, u, seconds)
             if found is None:
                 continue
             seen, due, length = found
@@ -254,10 +252,6 @@ def attitudes(t: Array, rates: Array) -> Array:
         q[reach:] = normalise(multiply(q[:-reach], q[reach:]))
         reach *= 2
     return q
-
-
-def _thinned(v: Array, starts: IntArray, step: int) -> Array:
-    return v if step == 1 else np.add.reduceat(v, starts, axis=0)[: len(starts)] / step
 
 
 def _gains(t: Array, q: Array, turned: Array, as_is: Array, seconds: float) -> tuple[Array, Array, Array] | None:
