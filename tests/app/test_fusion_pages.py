@@ -195,6 +195,8 @@ def test_without_a_reference_curves_are_off_the_smoother(window, streams, tmp_pa
     window.show_stage("fusion")
     done(window, qtbot)
     sheet = sheet_of(window)
+    assert sheet.names[sheet.pages.currentIndex()] == "signals"
+    sheet.show_page("errors")
     assert sheet.errors.tilt.title.text() == "Off the smoother over hop"
     assert len(sheet.errors.tilt.data()[1][0]) > 100
     assert "There is no truth to measure against" in [n.subject for n in notes(window.session)]

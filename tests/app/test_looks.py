@@ -251,7 +251,10 @@ def test_a_recording_without_reference_shows_no_errors(opened, qtbot, streams):
         lambda: opened.session.fusion_is_current and opened.session.fusion.study.request.recording == "bare",
         timeout=30_000,
     )
-    assert "No reference" in opened._sheets["fusion"].errors.tilt.title.text()
+    sheet = opened._sheets["fusion"]
+    assert sheet.names[sheet.pages.currentIndex()] == "signals", "what such a log has to say comes first"
+    sheet.show_page("errors")
+    assert "No reference" in sheet.errors.tilt.title.text()
     assert any(n.subject == "There is nothing to measure against" for n in opened.notes_panel.notes)
     assert opened.stage_bar.buttons["fusion"].state.headline == "no reference"
 
