@@ -178,7 +178,7 @@ def _take_kit(window: Window, app: QApplication) -> None:
     if not wait_for(app, lambda: window.session.answers.result("kit.contents") is not None, 60):
         raise RuntimeError("no kit was made")
     prove(window.session)
-    if not wait_for(app, lambda: window.session.answers.result("kit.equality") is not None, 300):
+    if not wait_for(app, lambda: window.session.answers.result("kit.equality") is not None, 900):
         raise RuntimeError("the kit was not proved")
     settle(app)
     save(window, OUT / "kit.png")
