@@ -10,6 +10,7 @@ from pathlib import Path, PurePosixPath
 from typing import IO, Any
 
 from fusus.errors import LogError
+from fusus.logs.formats.reasons import short
 
 MOST_BYTES = 4 << 30
 MOST_FILES = 200
@@ -56,7 +57,7 @@ def decompressed(path: Path, kind: str, folder: Path) -> list[Path]:
             source = openers[kind](packed)
             _Budget(path).copy(source, target)
     except BROKEN as error:
-        raise LogError(path, None, None, f"it cannot be unpacked ({_short(error)}).") from error
+        raise LogError(path, None, None, f"it cannot be unpacked ({short(error)}).") from error
     return [target]
 
 
@@ -79,7 +80,7 @@ def unpacked(path: Path, folder: Path, wanted: set[str]) -> list[Path]:
                         if source_or_none is not None:
                             out.append(_put(path, member.name, source_or_none, folder, budget, len(out)))
     except BROKEN as error:
-        raise LogError(path, None, None, f"it cannot be unpacked ({_short(error)}).") from error
+        raise LogError(path, None, None, f"it cannot be unpacked ({short(error)}).") from error
     if not out:
         raise LogError(path, None, None, "the archive holds no file that is a log by its ending.")
     return sorted(out, key=lambda p: p.name)
@@ -101,7 +102,3 @@ def _put(path: Path, name: str, source: IO[bytes], folder: Path, budget: _Budget
     target.parent.mkdir()
     budget.copy(source, target)
     return target
-
-
-def _short(error: BaseException) -> str:
-    return (str(error).splitlines() or [type(error).__name__])[0][:100]

@@ -8,6 +8,7 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 
 from fusus.errors import LogError
+from fusus.logs.formats.reasons import short
 
 BATCH_ROWS = 50_000
 LONGEST_LIST = 16
@@ -18,7 +19,7 @@ def parquet_table(path: Path, folder: Path) -> list[Path]:
     try:
         return [_written(pq.ParquetFile(path).iter_batches(BATCH_ROWS), path, folder)]
     except (pa.ArrowException, pl.exceptions.PolarsError, OSError, ValueError) as error:
-        raise LogError(path, None, None, f"it is no readable Parquet file ({_short(error)}).") from error
+        raise LogError(path, None, None, f"it is no readable Parquet file ({short(error)}).") from error
 
 
 def arrow_table(path: Path, folder: Path) -> list[Path]:
@@ -32,7 +33,7 @@ def arrow_table(path: Path, folder: Path) -> list[Path]:
                 return [_written((reader.get_batch(i) for i in range(reader.num_record_batches)), path, folder)]
             return [_written(iter(pa.ipc.open_stream(source)), path, folder)]
     except (pa.ArrowException, pl.exceptions.PolarsError, OSError, ValueError) as error:
-        raise LogError(path, None, None, f"it is no readable Arrow file ({_short(error)}).") from error
+        raise LogError(path, None, None, f"it is no readable Arrow file ({short(error)}).") from error
 
 
 def _written(batches: Iterator[pa.RecordBatch], source: Path, folder: Path) -> Path:
@@ -79,7 +80,3 @@ def _plain(series: pl.Series) -> list[pl.Series]:
     if isinstance(dtype, pl.Decimal):
         return [series.cast(pl.Float64)]
     return [series] if dtype.is_numeric() or dtype in (pl.String, pl.Categorical, pl.Date, pl.Time) else []
-
-
-def _short(error: Exception) -> str:
-    return (str(error).splitlines() or [type(error).__name__])[0][:100]

@@ -10,6 +10,7 @@ import numpy as np
 
 from fusus.errors import LogError
 from fusus.logs.formats.columns import AnyArray, tables_of
+from fusus.logs.formats.reasons import short
 from fusus.logs.shapes.json_lines import flat
 
 MOST_BYTES = 400 << 20
@@ -27,7 +28,7 @@ def gpx_table(path: Path, folder: Path) -> list[Path]:
     try:
         tracks = gpxpy.parse(text)
     except (gpxpy.gpx.GPXException, ValueError, RecursionError) as error:
-        raise LogError(path, None, None, f"it is no readable track ({_short(error)}).") from error
+        raise LogError(path, None, None, f"it is no readable track ({short(error)}).") from error
     target = folder / path.name
     untimed = 0
     with target.open("w", encoding="utf-8", newline="") as file:
@@ -78,7 +79,7 @@ def spreadsheet_tables(path: Path, folder: Path) -> list[Path]:
                 writer.writerows([_cell(c) for c in row] for row in rows)
             out.append(target)
     except (python_calamine.CalamineError, OSError, ValueError) as error:
-        raise LogError(path, None, None, f"it is no readable spreadsheet ({_short(error)}).") from error
+        raise LogError(path, None, None, f"it is no readable spreadsheet ({short(error)}).") from error
     if not out:
         raise LogError(path, None, None, "no sheet of it holds rows.")
     return out
@@ -101,7 +102,7 @@ def json_tables_of(path: Path, folder: Path) -> list[Path]:
         found = json.loads(text)
     except (json.JSONDecodeError, RecursionError) as error:
         line = getattr(error, "lineno", None)
-        raise LogError(path, line, None, f"it is no whole JSON text ({_short(error)}).") from error
+        raise LogError(path, line, None, f"it is no whole JSON text ({short(error)}).") from error
     return tables_of(dict(_arrays(found)), path, folder)
 
 
@@ -151,7 +152,3 @@ def _check_size(path: Path) -> None:
         raise LogError(
             path, None, None, f"a file of this kind is read up to {MOST_BYTES >> 20} MB; write it as CSV or Parquet."
         )
-
-
-def _short(error: Exception) -> str:
-    return (str(error).splitlines() or [type(error).__name__])[0][:100]

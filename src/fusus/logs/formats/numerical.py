@@ -9,6 +9,7 @@ import numpy as np
 
 from fusus.errors import LogError
 from fusus.logs.formats.columns import AnyArray, tables_of
+from fusus.logs.formats.reasons import short
 
 MOST_DATASETS = 2000
 
@@ -22,7 +23,7 @@ def numpy_tables(path: Path, folder: Path) -> list[Path]:
             _check_size(path, file, path.stat().st_size, path.name)
         array = np.load(path, allow_pickle=False)
     except (ValueError, OSError, EOFError, RuntimeError, NotImplementedError, zlib.error, zipfile.BadZipFile) as error:
-        raise LogError(path, None, None, f"its arrays cannot be read ({_short(error)}).") from error
+        raise LogError(path, None, None, f"its arrays cannot be read ({short(error)}).") from error
     return tables_of({"": array}, path, folder)
 
 
@@ -58,7 +59,7 @@ def matlab_tables(path: Path, folder: Path) -> list[Path]:
     except NotImplementedError:
         return hdf5_tables(path, folder)
     except (MatReadError, ValueError, TypeError, OSError, EOFError, KeyError, IndexError, OverflowError) as error:
-        raise LogError(path, None, None, f"it is no readable MATLAB file ({_short(error)}).") from error
+        raise LogError(path, None, None, f"it is no readable MATLAB file ({short(error)}).") from error
     return tables_of(dict(_flat({k: v for k, v in loaded.items() if not k.startswith("__")})), path, folder)
 
 
@@ -90,9 +91,5 @@ def hdf5_tables(path: Path, folder: Path) -> list[Path]:
         with h5py.File(path, "r") as file:
             file.visititems(look)
     except (OSError, ValueError, RuntimeError, KeyError, TypeError) as error:
-        raise LogError(path, None, None, f"it is no readable HDF5 file ({_short(error)}).") from error
+        raise LogError(path, None, None, f"it is no readable HDF5 file ({short(error)}).") from error
     return tables_of(arrays, path, folder)
-
-
-def _short(error: Exception) -> str:
-    return (str(error).splitlines() or [type(error).__name__])[0][:100]
