@@ -5,7 +5,7 @@ from typing import Any
 from fusus.app.answers.store import Inputs, Question
 
 TITLES = {
-    "ablation": "Taking sensors out",
+    "ablation": "Ablation",
     "faults": "Trying faults",
     "schools": "Comparing schools",
     "likelihood": "Tuning by likelihood",

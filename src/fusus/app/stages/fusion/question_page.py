@@ -95,7 +95,7 @@ def ablation_page(session: Session) -> QuestionPage:
         return out, tips
 
     words = "Which sensor carries which requirement? Each is taken out in turn, then made twice as good by taking half of its error off."
-    return QuestionPage(session, "ablation", words, "Take sensors out", table, rows)
+    return QuestionPage(session, "ablation", words, "Run the ablation", table, rows)
 
 
 def faults_page(session: Session) -> QuestionPage:
