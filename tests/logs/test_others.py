@@ -358,6 +358,15 @@ def test_an_axis_that_never_changes_is_named(column, project, tmp_path):
     assert [(p.column, p.kind) for p in info.problems if p.kind == "dead"] == [(HEADER[column], "dead")]
 
 
+def test_rates_that_no_unit_makes_possible_are_refused_with_their_column(project, tmp_path):
+    t, gyro, acc = truth()
+    path = write(tmp_path / "log.csv", lines(t, gyro * 1e12, acc, header=("time_s", *BARE)))
+    with pytest.raises(
+        LogError, match=r"log\.csv, column “gx”: its name tells no unit, and in every one it would be faster"
+    ):
+        import_recording(ImportRequest((path,), project, "log"))
+
+
 NAMES_IN_USE = {
     "letters with units": "#timestamp [ns],w_RS_S_x [rad s^-1],w_RS_S_y [rad s^-1],w_RS_S_z [rad s^-1],a_RS_S_x [m s^-2],a_RS_S_y [m s^-2],a_RS_S_z [m s^-2]",
     "nested": "%time [ns],field.angular_velocity.x,field.angular_velocity.y,field.angular_velocity.z,field.linear_acceleration.x,"

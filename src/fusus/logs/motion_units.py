@@ -10,6 +10,7 @@ import numpy as np
 from fusus.core.arrays import Array
 from fusus.core.frames.quaternion import conjugate, rotate
 from fusus.core.frames.units import KINDS
+from fusus.errors import LogError
 from fusus.logs import values as by_value
 from fusus.logs.blocks import numbers
 from fusus.logs.conclusions import Findings
@@ -243,6 +244,11 @@ def _ask_rate(gyro: Signal, first: str | None, has_vectors: bool, findings: Find
     without = "there is no accelerometer or magnetometer beside it that would show it"
     why = first or ("the motion does not show its unit" if has_vectors else without)
     possible = [f for f in NAMES if not _is_fast(gyro, f) and (f != MDEG_S or peak > LEAST_MDEG_S)]
+    if not possible:
+        raise LogError(
+            gyro.table.path, None, gyro.columns[0].source, f"its name tells no unit, and in every one it would be faster than such gyros "
+            f"measure ({np.degrees(FASTEST_RAD_S):.0f} °/s). Mend the file, or leave the column out with a mapping.",
+        )  # fmt: skip
     findings.ask(
         gyro.table.path.name, gyro.columns[0].source, f"its name tells no unit, and {why}; what is it?",
         tuple((NAMES[f], f"it turns at up to {np.degrees(peak * f):.3g} °/s") for f in possible),
