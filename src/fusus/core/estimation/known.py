@@ -14,15 +14,21 @@ Arrays, where a function does not say otherwise (shape, unit, frame):
 import numpy as np
 
 from fusus.core.arrays import Array, BoolArray, ByteArray
-from fusus.core.estimation.navigation_ekf.states import ACC_CLIPPED, AT_REST, GYRO_CLIPPED
+from fusus.core.estimation.navigation_ekf.states import ACC_CLIPPED, AT_REST, GYRO_CLIPPED, NOT_MEASURED
 
 # The same extreme this often in a row is a stop, not a peak.
 RUN = 3
 IDLE = 0.05  # of full throttle: below it propellers stand or idle
 
 
-def known_of(gyro_b: Array, acc_b: Array, rest_samples: int, grounded: BoolArray | None = None) -> ByteArray:
-    """Return bits per sample (N,): the rest at the start, rest with idle motors, stops of either sensor.
+def known_of(
+    gyro_b: Array,
+    acc_b: Array,
+    rest_samples: int,
+    grounded: BoolArray | None = None,
+    not_measured: BoolArray | None = None,
+) -> ByteArray:
+    """Return bits per sample (N,): the rest at the start, rest with idle motors, stops of either sensor, holes that a logger filled.
 
     Without motors in the log only the start counts as rest: a calm hover looks just like a table.
     """
@@ -30,6 +36,8 @@ def known_of(gyro_b: Array, acc_b: Array, rest_samples: int, grounded: BoolArray
     out[:rest_samples] |= AT_REST
     if grounded is not None:
         out[grounded] |= AT_REST
+    if not_measured is not None:
+        out[not_measured] |= NOT_MEASURED
     out[at_stop(acc_b, 15.0)] |= ACC_CLIPPED
     out[at_stop(gyro_b, 2.0)] |= GYRO_CLIPPED
     return out

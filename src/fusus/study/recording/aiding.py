@@ -7,6 +7,7 @@ import numpy as np
 
 from fusus.core.arrays import Array, BoolArray
 from fusus.core.estimation.aiding import Aiding, baro_rows, gnss_rows, mag_rows, range_rows
+from fusus.core.estimation.filled import filled
 from fusus.core.estimation.initial import rest_at_start
 from fusus.core.estimation.known import grounded, known_of
 from fusus.core.frames.geodesy import geodetic_to_ned
@@ -43,6 +44,7 @@ def aiding_of(
         acc_b,
         rest if rest > 1 and t_s[rest - 1] - t_s[0] >= 0.4 else 0,
         _grounded(folder, info, t_s, gyro_b, acc_b),
+        _filled(info, t_s, gyro_b, acc_b, problems),
     )
     gnss, starts_at_home = np.empty((0, 9)), False
     if use_gnss:
@@ -76,6 +78,15 @@ def aiding_of(
 
 def _problem(info: RecordingInfo, kind: ProblemKind, count: int, what: str, action: str) -> Problem:
     return Problem(file=info.name, kind=kind, count=count, action=action, message=what)
+
+
+def _filled(info: RecordingInfo, t_s: Array, gyro_b: Array, acc_b: Array, problems: list[Problem]) -> BoolArray:
+    out = filled(t_s, gyro_b, acc_b)
+    if out.any():
+        first = float(t_s[int(np.argmax(out))])
+        what = f"samples of imu lie on a straight line in every axis, the first at t = {first:.3f} s: a hole that the logger filled"
+        problems.append(_problem(info, "filled", int(out.sum()), what, "taken as not measured"))
+    return out
 
 
 def _grounded(folder: Path, info: RecordingInfo, t_s: Array, gyro_b: Array, acc_b: Array) -> BoolArray | None:

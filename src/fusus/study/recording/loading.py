@@ -8,6 +8,7 @@ import numpy as np
 from fusus.core.analysis.comparison import Track
 from fusus.core.arrays import Array
 from fusus.core.estimation.accelerometer_filter import filter_accelerometer
+from fusus.core.estimation.filled import begins_at
 from fusus.core.estimation.replay import EstimatorInput, estimator_input
 from fusus.core.world.site import Site
 from fusus.errors import RecordingError
@@ -89,6 +90,21 @@ def _inertial(folder: Path, info: RecordingInfo, problems: list[Problem]) -> tup
     if good.sum() < 2:
         raise RecordingError(recording, "fewer than two samples hold both gyro and accelerometer.")
     warm = temperature_of(imu)
+    begin = begins_at(t)
+    if begin:
+        problems.append(
+            Problem(
+                file=recording, kind="gap", count=begin, action="left out; all begins after it",
+                message=f"samples of imu before a hole of {t[begin] - t[begin - 1]:.2f} s at the very start",
+            )
+        )  # fmt: skip
+        t, gyro, acc, good, warm = (
+            t[begin:],
+            gyro[begin:],
+            acc[begin:],
+            good[begin:],
+            None if warm is None else warm[begin:],
+        )
     if good.all():  # then there is nothing to copy
         return t, gyro, acc, warm
     first = int(np.flatnonzero(~good)[0])

@@ -12,6 +12,7 @@ from fusus.core.estimation.elapsed import reached
 from fusus.core.estimation.navigation_ekf.measure import entry, first, inject, rotation, update_scalar
 from fusus.core.estimation.navigation_ekf.states import (
     CH_LEVEL,
+    CH_POS,
     CH_VEL,
     E_ACC,
     E_ATT,
@@ -20,7 +21,7 @@ from fusus.core.estimation.navigation_ekf.states import (
     Memory,
 )
 
-EVERY_S, SILENT_S = 0.5, 2.0
+EVERY_S, SILENT_S = 0.5, 5.0
 # Acceleration expected before its own wavering has shown it, the least that is believed, and how long one lasts.
 MOTION_M_S2, LEAST_M_S2, MOTION_TAU_S = 1.0, 0.15, 0.5
 LOOKS_BACK = 20.0  # windows
@@ -35,8 +36,9 @@ def fuse_level(c: Coefficients, m: Memory, p: Array, n: int, rows: Array, t: flo
     seconds = m.level_s
     fn, fe = m.level_force[0] / seconds, m.level_force[1] / seconds
     m.level_force[0] = m.level_force[1] = m.level_s = 0.0
-    if not reached(t - m.channel_used_s[CH_VEL], SILENT_S) and m.channel_s[CH_VEL] > LONG_AGO_S:
-        return 0
+    for channel in (CH_VEL, CH_POS):
+        if not reached(t - m.channel_used_s[channel], SILENT_S) and m.channel_s[channel] > LONG_AGO_S:
+            return 0
     r = rotation(m.attitude[0], m.attitude[1], m.attitude[2], m.attitude[3])
     used = 0
     for axis in range(2):

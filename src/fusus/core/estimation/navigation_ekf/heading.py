@@ -1,66 +1,112 @@
-"""The heading that motion shows where no field does: what the accelerometer feels is what the fixes do, turned by it.
+"""The heading that motion shows where no field does: filters with headings all round run side by side till one stands out.
+
+What a wrong heading makes of a push shows in the fixes that follow. Each filter is the navigation EKF itself, so that whatever it knows of
+biases, tilt, delay and noise counts; the run then begins anew from the heading found. Without a push no heading stands out.
 
 Arrays, where a function does not say otherwise (shape, unit, frame):
 
     t_s : (N,) s, any
-    gnss : (M, 9) as estimation.aiding says, n
 """
+
+import math
 
 import numpy as np
 
 from fusus.core.arrays import Array
 from fusus.core.estimation.initial import Start
-from fusus.core.estimation.mahony import run as mahony
-from fusus.core.estimation.mahony.parameters import Parameters as MahonyParameters
-from fusus.core.estimation.samples import Samples, sealed
-from fusus.core.frames.quaternion import from_rotation_vector, multiply, normalise, rotate
-from fusus.core.world.site import Site
+from fusus.core.estimation.navigation_ekf.covariance import covariance_from_ud
+from fusus.core.estimation.navigation_ekf.side_by_side import Begin, Hypothesis, Known, Stretch, count
+from fusus.core.estimation.navigation_ekf.states import E_ATT, E_GYRO
+from fusus.core.estimation.samples import Samples
+from fusus.core.frames.quaternion import from_rotation_vector, multiply, normalise, to_euler
 
-LONGEST_S, STEP_S = 120.0, 1.0
-ENOUGH_RAD = 0.05
-ALIKE = 0.7  # correlation of what is felt and what the fixes do, from which on it is the same motion
-SPEED_M_S = 0.1  # one sigma of a change of speed between fixes, noise and tilt errors together
+HYPOTHESES, SPREAD_RAD = 16, 0.25
+LONGEST_S, LOOK_S = 300.0, 5.0
+# Filters that are so much less likely than the best, as logarithms, are out.
+OUT = 30.0
+# The heading stands out where all that are likely agree to within so much, and are so sure.
+LIKELY, AGREE_RAD, SURE_RAD = 0.01, 0.12, 0.15
+# The heading found was found from the same fixes that the run takes in again: it is not claimed to be better than this.
+LEAST_SIGMA_RAD = 0.03
 
 
-def heading_from_motion(
-    t_s: Array, samples: Samples, gnss: Array, start: Start, site: Site, delay_s: float
-) -> tuple[float, float] | None:
-    """Return by how much to turn the start's heading, and one sigma of it, rad; None where nothing shows it.
+def heading_from_motion(look: Stretch, start: Start, begin: Begin, known: Known) -> tuple[Start, Known] | None:
+    """Return the start turned to the heading that the motion shows, with what else was learned; None where nothing shows it.
 
-    Changes of velocity over a second, from the accelerometer with tilt from gravity and from the fixes, differ by one
-    rotation about down: least squares over as many as it takes, at most two minutes.
+    ``begin`` makes a filter of a start, aiding, times, samples and what is known, and returns how to advance it, its state and its rows.
     """
-    fixes = gnss[np.isfinite(gnss[:, 4:6]).all(axis=1)]
-    if len(fixes) < 3 or len(t_s) < 10:
-        return None
-    last = int(np.searchsorted(t_s, t_s[0] + LONGEST_S))
-    blind = Samples(samples.dt_s[:last], samples.gyro_b[:last], samples.acc_b[:last], np.full((last, 3), np.nan))
-    tuning = MahonyParameters()
-    c = mahony.coefficients(tuning, site, start)
-    out, _ = mahony.run(c, mahony.initial_state(tuning, c, start), sealed(blind))
-    force = rotate(out.q_nb, blind.acc_b)
-    felt = np.cumsum(force[:, :2] * blind.dt_s[:, None], axis=0)
-    times = fixes[:, 0] - delay_s
-    marks = np.arange(max(t_s[0], times[0]), min(t_s[last - 1], times[-1]), STEP_S)
-    if len(marks) < 3:
-        return None
-    ours = np.stack([np.interp(marks, t_s[:last], felt[:, i]) for i in range(2)], axis=1)
-    theirs = np.stack([np.interp(marks, times, fixes[:, 4 + i]) for i in range(2)], axis=1)
-    a, b = np.diff(ours, axis=0) @ [1.0, 1j], np.diff(theirs, axis=0) @ [1.0, 1j]
-    power, product, theirs_power = np.cumsum(np.abs(a) ** 2), np.cumsum(np.conj(a) * b), np.cumsum(np.abs(b) ** 2)
-    # What the best rotation leaves is noise of both; where it is most of all there is, there was no motion to see.
-    left = np.maximum(power + theirs_power - 2.0 * np.abs(product), 0.0) / (2.0 * np.arange(1, len(a) + 1))
-    sigma = np.sqrt(np.maximum(left, SPEED_M_S**2) / np.maximum(power, 1e-9))
-    alike = np.abs(product) / np.sqrt(np.maximum(power * theirs_power, 1e-12))
-    sigma[alike < ALIKE] = np.inf
-    sure = np.flatnonzero(sigma < ENOUGH_RAD)
-    at = int(sure[0]) if len(sure) else len(a) - 1
-    if not sigma[at] < 0.5:
-        return None
-    return float(np.angle(product[at])), max(float(sigma[at]), 0.03)
+    t, aiding = look.t_s, look.aiding
+    running = []
+    for k in range(HYPOTHESES):
+        turn = 2.0 * math.pi * k / HYPOTHESES
+        advance, state, rows = begin(
+            turned(start, turn), aiding, t, look.samples, known._replace(heading_sigma_rad=SPREAD_RAD)
+        )
+        running.append(Hypothesis(advance, state, rows, turn))
+    at = 0
+    for until in np.arange(t[0] + LOOK_S, t[-1] + LOOK_S, LOOK_S):
+        to = int(np.searchsorted(t, until))
+        for h in running:
+            h.advance(at, to)
+            count(h)
+        at = to
+        best = max(running, key=lambda h: h.likelihood)
+        running = [h for h in running if best.likelihood - h.likelihood < OUT]
+        if _stands_out(running):
+            return _from(best, start, t[:at], look.samples.part(0, at))
+    return None
 
 
 def turned(start: Start, angle_rad: float) -> Start:
     """Return the start with its heading turned about down."""
     about = from_rotation_vector(np.array([0.0, 0.0, angle_rad]))
     return start._replace(q_nb=normalise(multiply(about, start.q_nb)))
+
+
+def _heading(h: Hypothesis) -> tuple[float, Array]:
+    p = np.empty((h.state.n, h.state.n))
+    covariance_from_ud(h.state.p, h.state.n, p)
+    return float(to_euler(h.state.m.attitude[None])[0, 0]), p
+
+
+def _stands_out(running: list[Hypothesis]) -> bool:
+    likelihood = np.array([h.likelihood for h in running])
+    weight = np.exp(likelihood - likelihood.max())
+    weight /= weight.sum()
+    likely = [h for h, w in zip(running, weight, strict=True) if w > LIKELY]
+    found = [_heading(h) for h in likely]
+    best, p = found[int(np.argmax([h.likelihood for h in likely]))]
+    off = [math.remainder(yaw - best, 2.0 * math.pi) for yaw, _ in found]
+    return max(abs(o) for o in off) < AGREE_RAD and math.sqrt(p[E_ATT + 2, E_ATT + 2]) < SURE_RAD
+
+
+def _from(h: Hypothesis, start: Start, t_s: Array, samples: Samples) -> tuple[Start, Known]:
+    """Return the start with the heading that leads to the one found: what the filter turned it by beyond the gyro without its bias."""
+    m = h.state.m
+    yaw, p = _heading(h)
+    q = turned(start, h.value).q_nb
+    # Over a minute steps of a tenth of a second add up to the same turn as all samples do, to a tenth of a degree.
+    for turn in _turns((samples.gyro_b - m.gyro_bias) * samples.dt_s[:, None]):
+        q = multiply(q, from_rotation_vector(turn))
+    by_gyro = float(to_euler(normalise(q)[None])[0, 0])
+    moved = math.remainder(yaw - by_gyro, 2.0 * math.pi)
+    span = float(t_s[-1] - t_s[0])
+    sigma = math.hypot(math.sqrt(p[E_ATT + 2, E_ATT + 2]), math.sqrt(p[E_GYRO + 2, E_GYRO + 2]) * span)
+    if sigma > SPREAD_RAD:
+        moved, sigma = 0.0, SPREAD_RAD
+    found = Known(
+        heading_sigma_rad=max(sigma, LEAST_SIGMA_RAD),
+        noise_level=m.noise_level.copy(),
+        motion_level=float(m.motion_level),
+    )
+    if m.i_delay > 0:
+        found = found._replace(delay_s=float(m.gnss_delay_s), delay_sigma_s=math.sqrt(p[m.i_delay, m.i_delay]))
+    return turned(start, h.value + moved), found
+
+
+def _turns(angles: Array) -> Array:
+    every = 10
+    count = -(-len(angles) // every)
+    padded = np.zeros((count * every, 3))
+    padded[: len(angles)] = angles
+    return np.asarray(padded.reshape(count, every, 3).sum(axis=1))

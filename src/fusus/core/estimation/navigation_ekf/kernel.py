@@ -19,6 +19,8 @@ Arrays, where a function does not say otherwise (shape, unit, frame):
     flags : (N,) 1, any
 """
 
+import math
+
 import numpy as np
 
 from fusus.core._jit import contracting_kernel, kernel
@@ -67,6 +69,7 @@ from fusus.core.estimation.navigation_ekf.states import (
     GYRO,
     GYRO_CLIPPED,
     IRON,
+    NOT_MEASURED,
     POS,
     VEL,
     Coefficients,
@@ -80,6 +83,9 @@ PUSH_TAU_S, TURN_TAU_S = 1.0, 30.0
 # One sigma of what is missed while a sensor stands at its stop, and while samples are missing.
 LOST_ACC_M_S2, LOST_RATE_RAD_S = 10.0, 2.0
 GAP_ACC_M_S2, GAP_RATE_RAD_S = 2.0, 0.5
+# How long what is missed lasts one way, the least of it, and over how many groups of samples the motion before it is known.
+MISSED_TAU_S, STEADY_M_S2, STEADY_RAD_S = 1.0, 0.3, 0.03
+ENOUGH_GROUPS, MOTION_GROUPS = 20.0, 200.0
 # What came before a gap in the inertial samples says nothing of after it.
 STALE_S = 0.3
 # Longer intervals than this are no usual ones.
@@ -99,16 +105,25 @@ def propagate_group(c: Coefficients, m: Memory, p: Array, n: int, history: Momen
     told = m.heading_excitation = heading_excitation(c, m, p, n, dt, sample_s, fn, fe)
     propagate(p, dt, told * fn, told * fe, fd, r[0], r[1], r[2], r[3], r[4], r[5], r[6], r[7], r[8])
     push = 2.0 * PUSH_TAU_S * c.acc_scale_var * (fn * fn + fe * fe + (fd + c.gravity_m_s2) ** 2)
-    vel = (c.acc_var + LEAK * LEAK * m.shake_acc * sample_s + push) * dt
-    att = (c.gyro_var + LEAK * LEAK * m.shake_gyro * sample_s) * dt
+    leak = LEAK * LEAK * math.exp(m.motion_level)
+    vel = (c.acc_var + leak * (c.acc_var + m.shake_acc * sample_s) + push) * dt
+    att = (c.gyro_var + leak * (c.gyro_var + m.shake_gyro * sample_s)) * dt
     flags = m.group_flags
     if flags & ACC_CLIPPED:
         vel += (LOST_ACC_M_S2 * dt) ** 2
     if flags & GYRO_CLIPPED:
         att += (LOST_RATE_RAD_S * dt) ** 2
-    if dt > GAP_S:
-        vel += (GAP_ACC_M_S2 * dt) ** 2
-        att += (GAP_RATE_RAD_S * dt) ** 2
+    if dt > GAP_S or flags & NOT_MEASURED:
+        # What is missed is as large as the motion before it was; till that is known it may be anything.
+        lasts = min(dt, MISSED_TAU_S) if dt > GAP_S else MISSED_TAU_S
+        is_known = m.motion_count >= ENOUGH_GROUPS
+        vel += (max(m.push_var, STEADY_M_S2**2) if is_known else GAP_ACC_M_S2**2) * dt * lasts
+        att += (max(m.turn_var, STEADY_RAD_S**2) if is_known else GAP_RATE_RAD_S**2) * dt * lasts
+    else:
+        m.motion_count = min(m.motion_count + 1.0, MOTION_GROUPS)
+        turned = m.group_turn[0] ** 2 + m.group_turn[1] ** 2 + m.group_turn[2] ** 2
+        m.turn_var += (turned * inverse * inverse / 3.0 - m.turn_var) / m.motion_count
+        m.push_var += ((fn * fn + fe * fe + (fd + c.gravity_m_s2) ** 2) / 3.0 - m.push_var) / m.motion_count
     # What a scale error makes of a turn grows with the whole of it, (s θ)², not with its length in time; what a cross-axis
     # error makes of it shows about the two other axes.
     keep = max(1.0 - dt / TURN_TAU_S, 0.0)

@@ -25,11 +25,61 @@ from fusus.core.estimation.navigation_ekf.states import (
     W,
 )
 
-NEXT_S = 1.5  # between measurements that are neighbours
-# How many measurements a followed variance looks back over.
-FOLLOWS = 50.0
-# A followed variance stays within these multiples of what the parameters say.
-LEAST, GREATEST = 0.05, 400.0
+NEXT_S = 5.0  # between measurements that are neighbours
+# How quickly factors of noise follow the innovations: over so long, and within these shares a measurement.
+FOLLOWS_S, SLOWEST, FASTEST = 10.0, 0.02, 0.2
+# The first measurements say most: that many weigh as one.
+FIRST = 5.0
+# A factor of a noise variance stays within these, as logarithms; that of the inertial sensors is never less than they are known to have.
+LEAST_LEVEL, GREATEST_LEVEL, GREATEST_MOTION = -5.0, 6.0, 9.0
+# What neighbours have in common by chance, and by their own slow errors, is no fault of the tuning; what is beyond it counts by this.
+BY_CHANCE, ALIKE_SHARE = 0.2, 0.5
+MOST_NORMAL2, MEAN_NORMAL2 = (
+    6.0,
+    0.973,
+)  # a square beyond it says no more than that it is too large; the mean of what is left is this
+# Beyond so many sigmas, squared, a measurement is a surprise; a motion that was mistaken lasted so long at least.
+SURPRISE2, SURPRISE_S = 9.0, 1.0
+# The filter gives way to so many refusals in a row that agree with one another: never to one.
+AGREEING, ALIKE = 3, 0.5
+
+
+@kernel
+def learn_levels(m: Memory, channel: int, t: float, z: float, share: float, is_used: bool) -> None:
+    """Let the factors of noise follow an innovation over its sigma, ``z``; ``share`` of its variance is the measurement's own noise.
+
+    The step of each is the slope of the likelihood; and where neighbours are alike the motion was trusted too much, where they
+    alternate the measurement was (Mehra 1970: innovations of a filter that is tuned rightly are white).
+    """
+    since = t - m.channel_s[channel]
+    if reached(since, NEXT_S) or since <= 0.0:
+        m.last_normal[channel] = z if is_used else math.nan
+        return
+    m.level_count[channel] += 1.0
+    rate = min(max(since / FOLLOWS_S, SLOWEST, FIRST / (FIRST + m.level_count[channel])), FASTEST)
+    off = min(z * z, MOST_NORMAL2) - MEAN_NORMAL2
+    before = m.last_normal[channel]
+    both = min(max(z * before, -2.0), 2.0) if is_used and before == before else 0.0
+    m.alike[channel] += rate * (both - m.alike[channel])
+    alike = ALIKE_SHARE * (m.alike[channel] - min(max(m.alike[channel], -BY_CHANCE), BY_CHANCE))
+    level = m.noise_level[channel] + rate * (off * share - alike)
+    m.noise_level[channel] = min(max(level, LEAST_LEVEL), GREATEST_LEVEL)
+    # A small innovation beside a state that is hardly known yet says nothing of the motion's noise.
+    told = 1.0 - share if off > 0.0 else min(1.0 - share, share)
+    m.motion_level = min(max(m.motion_level + rate * (off * told + alike), 0.0), GREATEST_MOTION)
+    m.last_normal[channel] = z if is_used else math.nan
+
+
+@kernel
+def is_given_way(m: Memory, channel: int, t: float, left: float) -> bool:
+    """Count a refusal; return whether so many of them agree for so long that the filter is rather wrong than the sensor."""
+    off = left - m.refused_innovation[channel]
+    if m.refusals[channel] < 1.0 or abs(off) > ALIKE * abs(left):
+        m.refusals[channel] = 0.0
+        m.refused_s[channel] = t
+    m.refusals[channel] += 1.0
+    m.refused_innovation[channel] = left
+    return m.refusals[channel] >= AGREEING and reached(t - m.refused_s[channel], m.recover_s)
 
 
 @kernel
@@ -39,31 +89,40 @@ def update_scalar(
     """Take one scalar measurement in, whose row lies in ``m``. Return 1 used, 0 refused.
 
     ``free``: the error whose variance grows when the filter gives way after long refusal. ``follows``: whether the noise is
-    taken from the differences of successive innovations (Mehra 1970): never less than a share of ``r``.
+    taken from what the innovations show.
     """
     if follows > 0.0:
-        known = m.channel_var[channel]
-        if known <= 0.0:
-            known = r
-        elif not reached(t - m.channel_s[channel], NEXT_S):
-            step = y - m.channel_innovation[channel]
-            known += (min(0.5 * step * step, 12.0 * known) - known) / FOLLOWS
-            known = min(max(known, LEAST * r), GREATEST * r)
-        m.channel_var[channel] = known
-        r = known
-    m.channel_innovation[channel], m.channel_s[channel] = y, t
+        r *= math.exp(m.noise_level[channel])
     variance = project(p, m) + r
     left = y
     for q in range(m.entries):
         left -= m.values[q] * m.error[int(m.columns[q])]
     used = 1
     if left * left > m.gate2 * variance:
-        if not reached(t - m.channel_used_s[channel], m.recover_s):
-            used = 0
-        else:
-            # Refused for so long, the filter is rather wrong than the sensor: its own doubt grows to the difference.
+        used = 0
+        if is_given_way(m, channel, t, left):
+            # Its own doubt grows to the difference.
             add_variance(p, m, free, left * left)
             variance = project(p, m) + r
+            used = 1
+    if follows > 0.0:
+        learn_levels(m, channel, t, left / math.sqrt(variance), r / variance, used == 1)
+        surprise = left if used == 1 and left * left > SURPRISE2 * variance else 0.0
+        if surprise * m.surprise[channel] > 0.0:
+            # Twice in a row, to the same side: the motion between them was not what the inertial sensors said.
+            since = max(t - m.surprise_s[channel], SURPRISE_S)
+            is_position = free < E_VEL
+            if is_position:
+                add_variance(p, m, free + E_VEL - E_POS, left * left / (since * since))
+            add_variance(p, m, free, left * left)
+            variance = project(p, m) + r
+        elif surprise != 0.0:
+            # Once: it may be the measurement. It moves the estimate no further than one at the edge would.
+            r += left * left / SURPRISE2 - variance
+            variance = left * left / SURPRISE2
+            m.surprise_s[channel] = t
+        m.surprise[channel] = surprise
+    m.channel_innovation[channel], m.channel_s[channel] = y, t
     row = m.next_row
     seen = variance - r + m.shown_var if m.shown_var > 0.0 else variance
     m.shown_var = 0.0
@@ -72,6 +131,7 @@ def update_scalar(
     if used == 1:
         ud_update(p, m, n, r, left)
         m.channel_used_s[channel] = t
+        m.refusals[channel] = 0.0
     return used
 
 

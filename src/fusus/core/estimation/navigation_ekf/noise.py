@@ -27,7 +27,7 @@ SHAKE_GROUPS = 100.0
 AIRFLOW_TAU_S = 5.0
 GRAVITY = 9.80665
 # Over what time a push must stand out from its noise, and by how many variances.
-TOLD_S, CLEARLY = 0.1, 9.0
+TOLD_S, CLEARLY = 0.3, 3.0
 # For how long noise is added up.
 WAITS_S = 0.019
 

@@ -89,7 +89,7 @@ class Parameters:
     gnss_velocity_horizontal_m_s: float = 0.1
     gnss_velocity_vertical_m_s: float = 0.2
     gnss_delay_s: float = 0.1
-    gnss_delay_sigma_s: float = 0.06
+    gnss_delay_sigma_s: float = 0.15
     lever_arm_x_m: float = 0.0
     lever_arm_y_m: float = 0.0
     lever_arm_z_m: float = 0.0

@@ -31,6 +31,7 @@ from fusus.core.estimation.navigation_ekf.states import (
 # How long a gust turns the nose off the course: neighbouring fixes see the same one.
 CRAB_TAU_S = 2.0
 LEAST = 1e-4
+GREATEST_DRIFT = 3.0
 
 
 @kernel
@@ -45,9 +46,18 @@ def propagate_gnss_bias(c: Coefficients, m: Memory, p: Array, n: int, t: float) 
     # What is left of it after very long is nothing, but not zero: a factor cannot be taken back from that.
     rho = max(math.exp(-dt / c.gnss_bias_tau_s), LEAST)
     for i in range(c.i_gnss_bias, c.i_gnss_bias + 3):
-        m.gnss_bias[i - c.i_gnss_bias] *= rho
-        scale(p, n, i, rho)
-        add_variance(p, m, i, (1.0 - rho * rho) * (c.gnss_bias_var_v if i == c.i_gnss_bias + 2 else c.gnss_bias_var_h))
+        # A receiver whose fixes scatter less or more than said drifts less or more in the same measure.
+        is_down = i == c.i_gnss_bias + 2
+        level = m.noise_level[CH_POS + 2] if is_down else 0.5 * (m.noise_level[CH_POS] + m.noise_level[CH_POS + 1])
+        level = min(level, GREATEST_DRIFT)
+        before = m.drift_level[1 if is_down else 0]
+        if i != c.i_gnss_bias:
+            m.drift_level[1 if is_down else 0] = level
+        keeps = rho * math.exp(0.5 * (level - before))
+        m.gnss_bias[i - c.i_gnss_bias] *= keeps
+        scale(p, n, i, keeps)
+        var = math.exp(level) * (c.gnss_bias_var_v if is_down else c.gnss_bias_var_h)
+        add_variance(p, m, i, (1.0 - rho * rho) * var)
 
 
 @kernel

@@ -8,7 +8,7 @@ Arrays, where a function does not say otherwise (shape, unit, frame):
 """
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -16,8 +16,12 @@ from fusus.core.arrays import Array, ByteArray
 from fusus.core.estimation.aiding import Aiding
 from fusus.core.estimation.initial import Start
 from fusus.core.estimation.navigation_ekf import kernel
-from fusus.core.estimation.navigation_ekf.heading import heading_from_motion, turned
+from fusus.core.estimation.navigation_ekf.delay import LONGEST_S as DELAY_LONGEST_S
+from fusus.core.estimation.navigation_ekf.delay import delay_from_motion
+from fusus.core.estimation.navigation_ekf.heading import LONGEST_S as HEADING_LONGEST_S
+from fusus.core.estimation.navigation_ekf.heading import heading_from_motion
 from fusus.core.estimation.navigation_ekf.parameters import Parameters
+from fusus.core.estimation.navigation_ekf.side_by_side import NOTHING_KNOWN, Known, Trial, stretch_of
 from fusus.core.estimation.navigation_ekf.start import coefficients, initial_state, size_of
 from fusus.core.estimation.navigation_ekf.states import (
     ACC,
@@ -73,25 +77,33 @@ def begin(p: Parameters, site: Site, start: Start, aiding: Aiding, t_s: Array, s
 
     Where no field shows the heading, the first motion does: in hindsight, and the start is turned by it.
     """
-    heading_sigma_rad = None
+    known = NOTHING_KNOWN
+
+    def trial(begins: Start, beside: Aiding, times: Array, coarse: Samples, assumed: Known) -> Trial:
+        run = begin_at(p, site, begins, beside, times, assumed)
+        return lambda first, last: advance(run, times, coarse, beside, first, last), run.state, run.rows
+
     if len(aiding.gnss) > 2 and (p.course_heading or not len(aiding.mag)):
-        found = heading_from_motion(t_s, samples, aiding.gnss, start, site, p.gnss_delay_s)
+        look = stretch_of(t_s, samples, replace(aiding, mag=aiding.mag[:0]), start, HEADING_LONGEST_S)
+        found = heading_from_motion(look, start, trial, known) if look is not None else None
         if found is not None:
-            start, heading_sigma_rad = turned(start, found[0]), found[1]
-    return begin_at(p, site, start, aiding, t_s, heading_sigma_rad)
+            start, known = found
+    if len(aiding.gnss) > 2 and p.gnss_delay_sigma_s > 0.0:
+        look = stretch_of(t_s, samples, aiding, start, DELAY_LONGEST_S)
+        if look is not None:
+            known = delay_from_motion(look, start, trial, known, p.gnss_delay_s)
+    return begin_at(p, site, start, aiding, t_s, known)
 
 
-def begin_at(
-    p: Parameters, site: Site, start: Start, aiding: Aiding, t_s: Array, heading_sigma_rad: float | None = None
-) -> Run:
-    """Return a run that begins at a start as it is; ``heading_sigma_rad`` says how sure its heading is, None: by the field."""
+def begin_at(p: Parameters, site: Site, start: Start, aiding: Aiding, t_s: Array, known: Known = NOTHING_KNOWN) -> Run:
+    """Return a run that begins at a start as it is; ``known`` says what is known beside it."""
     c = coefficients(p, site, start, aiding)
     n, count = size_of(c), len(t_s)
     step = float(np.median(np.diff(t_s))) if count > 1 else 0.01
     key_every = max(1, round(KEY_S / max(step, 1e-6)))
     keys = -(-count // key_every)
     rests = int(min((t_s[-1] - t_s[0]) / 0.1, 1e7)) + 1 if count else 0
-    state = initial_state(p, c, start, aiding, site, heading_sigma_rad)
+    state = initial_state(p, c, start, aiding, site, known)
     if count:
         # Nothing has been missed before the recording began.
         state.m.channel_used_s[:] = t_s[0]

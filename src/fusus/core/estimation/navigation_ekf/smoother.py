@@ -18,6 +18,7 @@ from fusus.core.estimation.aiding import Aiding
 from fusus.core.estimation.initial import Start
 from fusus.core.estimation.navigation_ekf.parameters import Parameters
 from fusus.core.estimation.navigation_ekf.run import Run, advance, begin_at
+from fusus.core.estimation.navigation_ekf.side_by_side import Known
 from fusus.core.estimation.navigation_ekf.states import ACC, ATT, DELAY, GYRO, POS, VEL
 from fusus.core.estimation.samples import Samples, sealed
 from fusus.core.frames import quaternion
@@ -98,8 +99,10 @@ def _run_back(
     begins = start._replace(q_nb=last[ATT : ATT + 4], gyro_bias_b=-last[GYRO : GYRO + 3], is_still=False, rest_s=0.0)
     blind = replace(p, gnss_delay_s=0.0, gnss_delay_sigma_s=0.0, baro_delay_s=0.0, home_sigma_m=1e3)
     heading = None if len(mag) and not p.course_heading else UNKNOWN_HEADING_RAD
+    m = forward.state.m
+    known = Known(heading, noise_level=m.noise_level, motion_level=float(m.motion_level))
     times = np.ascontiguousarray(ends - t_s[::-1])
-    run = begin_at(blind, site, begins, back, times, heading)
+    run = begin_at(blind, site, begins, back, times, known)
     advance(run, times, sealed(turned), back, 0, n)
     return run
 

@@ -10,6 +10,8 @@ from fusus.core.estimation.initial import Start
 from fusus.core.estimation.navigation_ekf.covariance import project, ud_update
 from fusus.core.estimation.navigation_ekf.measure import entry, first
 from fusus.core.estimation.navigation_ekf.parameters import Parameters
+from fusus.core.estimation.navigation_ekf.receiver import GREATEST_DRIFT
+from fusus.core.estimation.navigation_ekf.side_by_side import NOTHING_KNOWN, Known
 from fusus.core.estimation.navigation_ekf.states import (
     ALWAYS,
     E_ACC,
@@ -37,6 +39,8 @@ FAR_M, MOVING_M_S, MOVING_TILT_RAD, UNKNOWN_HEADING_RAD = 100.0, 10.0, 0.2, math
 # Before the heading's first look at the field its doubt is this: the look then ties it to the iron's.
 LOOSE_HEADING_RAD = 0.5
 REST_M_S = 0.02
+# What carries the sensors is not known in motion: all of its shaking may go through as noise (a hundred times LEAK², as a logarithm).
+UNKNOWN_CARRIER = math.log(100.0)
 # A home whose place nothing is said of is where the craft stands.
 HOME_M = 0.01
 # The barometer's zero is a mean of so many samples, of this variance at least.
@@ -142,9 +146,9 @@ def stands_at_home(p: Parameters, aiding: Aiding) -> bool:
 
 
 def initial_state(
-    p: Parameters, c: Coefficients, start: Start, aiding: Aiding, site: Site, heading_sigma_rad: float | None = None
+    p: Parameters, c: Coefficients, start: Start, aiding: Aiding, site: Site, known: Known = NOTHING_KNOWN
 ) -> State:
-    """Return the state before the first sample. ``heading_sigma_rad`` says how sure a heading from elsewhere is."""
+    """Return the state before the first sample; ``known`` says what is known from elsewhere."""
     n = size_of(c)
     m = zeros(Memory)
     m.attitude[:] = start.q_nb
@@ -165,13 +169,26 @@ def initial_state(
     diagonal[E_POS : E_POS + 3] = place**2
     diagonal[E_VEL : E_VEL + 3] = REST_M_S**2
     diagonal[E_ATT : E_ATT + 2] = MOVING_TILT_RAD**2
-    diagonal[E_ATT + 2] = _heading_var(p, aiding, start, heading_sigma_rad)
+    diagonal[E_ATT + 2] = _heading_var(p, aiding, start, known.heading_sigma_rad)
     diagonal[E_GYRO : E_GYRO + 3] = p.gyro_bias_sigma_rad_s**2
     diagonal[E_ACC : E_ACC + 3] = p.acc_bias_sigma_m_s2**2
-    if c.i_gnss_bias > 0:
-        diagonal[c.i_gnss_bias : c.i_gnss_bias + 3] = c.gnss_bias_var_h, c.gnss_bias_var_h, c.gnss_bias_var_v
     if c.i_delay > 0:
         diagonal[c.i_delay] = c.delay_var
+        if known.delay_s is not None:
+            m.gnss_delay_s = known.delay_s
+            diagonal[c.i_delay] = min(4.0 * known.delay_sigma_s**2, c.delay_var)
+    m.motion_level = 0.0 if start.is_still else UNKNOWN_CARRIER
+    if known.motion_level is not None:
+        m.motion_level = known.motion_level
+    if known.noise_level is not None:
+        m.noise_level[:] = known.noise_level
+        m.drift_level[:] = (
+            min(float(np.mean(known.noise_level[:2])), GREATEST_DRIFT),
+            min(float(known.noise_level[2]), GREATEST_DRIFT),
+        )
+    if c.i_gnss_bias > 0:
+        diagonal[c.i_gnss_bias : c.i_gnss_bias + 3] = c.gnss_bias_var_h, c.gnss_bias_var_h, c.gnss_bias_var_v
+        diagonal[c.i_gnss_bias : c.i_gnss_bias + 3] *= np.exp(m.drift_level[[0, 0, 1]])
     if c.i_arm > 0:
         diagonal[c.i_arm : c.i_arm + 3] = p.lever_arm_sigma_m**2
     if c.i_field > 0:

@@ -22,7 +22,7 @@ CH_POS, CH_VEL, CH_BARO, CH_FIELD, CH_RANGE, CH_STILL, CH_RATE, CH_COURSE, CH_LE
 CHANNELS = 20
 
 # What is known of a sample beforehand.
-AT_REST, ACC_CLIPPED, GYRO_CLIPPED = 1, 2, 4
+AT_REST, ACC_CLIPPED, GYRO_CLIPPED, NOT_MEASURED = 1, 2, 4, 8
 
 MOMENTS = 512
 
@@ -108,6 +108,10 @@ class Memory(Record):
     group_flags: int
     # Turned angle north-east-down of the last half minute; how much the frame shakes; the sample before.
     turned: Annotated[Array, 3]
+    # How much the motion turns and pushes: mean squares of an axis over some ten seconds, rad²/s² and m²/s⁴, and of how many groups.
+    turn_var: float
+    push_var: float
+    motion_count: float
     shake_acc: float
     shake_gyro: float
     last_acc: Annotated[Array, 3]
@@ -149,6 +153,21 @@ class Memory(Record):
     channel_innovation: Annotated[Array, CHANNELS]
     channel_s: Annotated[Array, CHANNELS]
     channel_var: Annotated[Array, CHANNELS]
+    # Of each channel: its refusals in a row, when the first of them was, and the innovation of the last.
+    refusals: Annotated[Array, CHANNELS]
+    refused_s: Annotated[Array, CHANNELS]
+    refused_innovation: Annotated[Array, CHANNELS]
+    # Of each channel: its last innovation if that was a surprise, else 0, and when the first of a row of them was.
+    surprise: Annotated[Array, CHANNELS]
+    surprise_s: Annotated[Array, CHANNELS]
+    # What the innovations show: the logarithms of factors of each channel's noise variance and of that of the inertial motion; each
+    # channel's last innovation over its sigma (NaN where it was refused); and the factor by which the receiver's drift was scaled.
+    noise_level: Annotated[Array, CHANNELS]
+    level_count: Annotated[Array, CHANNELS]
+    motion_level: float
+    last_normal: Annotated[Array, CHANNELS]
+    alike: Annotated[Array, CHANNELS]
+    drift_level: Annotated[Array, 2]
     # Room to work in: errors found so far, gain, what is half-way to it (Uᵀ hᵀ), a row's columns and values and their number.
     error: Annotated[Array, W]
     gain: Annotated[Array, W]
