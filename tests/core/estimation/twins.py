@@ -115,6 +115,7 @@ class AttitudeEkf:
         self.since, self.turn = 0.0, np.zeros(3)
         self.acc_var, self.mag_var = c.acc_start_var, c.mag_start_var
         self.mean, self.mean_heading = np.zeros(2), 0.0
+        self.last, self.alike = np.zeros(2), c.acc_start_alike
         self.clear()
 
     def clear(self):
@@ -164,11 +165,15 @@ class AttitudeEkf:
         y = np.array([north, east]) / -(self.f[2] / t)
         rows = self.row(np.array([0, 1.0, 0])), self.row(np.array([-1.0, 0, 0]))
         doubt = np.array([h @ self.cov @ h for h in rows])
-        r = self.acc_var * c.acc_inflate
+        rho = np.clip(self.alike / self.acc_var, 0.0, 0.97)
+        r = self.acc_var * (1 + rho) / (1 - rho)
         x = self.fold(rows[1], r, y[1], x)
         x = self.fold(rows[0], r, y[0], x)
         waver = np.minimum((y - self.mean) ** 2, c.gate2 * (doubt + self.acc_var)) - doubt
         self.acc_var = max(c.acc_floor_var, self.acc_var + adapt * (waver.mean() - self.acc_var))
+        both = ((y - self.mean) * (self.last - self.mean)).mean()
+        self.alike += adapt * (np.clip(both, -c.gate2 * self.acc_var, c.gate2 * self.acc_var) - self.alike)
+        self.last = y
         self.mean = self.mean + forget * (y - self.mean)
         if self.headings:
             n, ym = len(self.headings), np.mean(self.headings)
@@ -180,6 +185,9 @@ class AttitudeEkf:
             self.mag_var = max(c.mag_white_var / n, self.mag_var + adapt * (waver - self.mag_var))
             self.mean_heading += forget * (ym - self.mean_heading)
         self.q = normalise(turned(self.q, x[:3]))
+        turn = np.eye(6)
+        turn[:3, :3] = to_matrix(from_rotation_vector(-x[:3]))
+        self.cov = turn @ self.cov @ turn.T
         self.bias = self.bias + x[3:]
 
 

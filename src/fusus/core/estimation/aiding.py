@@ -28,6 +28,7 @@ class Aiding:
     ``gnss`` (M, 9): time, position and velocity north-east-down from home (m, m/s, NaN for none), factors of their
     variances. ``baro`` (B, 2): time, height above the first samples' level, m. ``mag`` (F, 5): time, field µT in body axes,
     interval to the next. ``ranges`` (R, 2): time, m. ``known`` (N,) bits per inertial sample, see ``navigation_ekf.states``.
+    ``accuracy``: what the receiver usually says of its own accuracy, horizontal and vertical, m, and of its speed, m/s; NaN for none.
     ``starts_at_home``: whether home is where the craft stood at the start, for want of another.
     """
 
@@ -37,6 +38,7 @@ class Aiding:
     ranges: Array = field(default_factory=lambda: _none(2))
     known: ByteArray = field(default_factory=lambda: np.empty(0, dtype=np.uint8))
     starts_at_home: bool = False
+    accuracy: tuple[float, float, float] = (float("nan"),) * 3
 
 
 def gnss_rows(
@@ -82,6 +84,13 @@ def gnss_rows(
         keep &= np.asarray(has_fix, dtype=bool)
     out = out[keep]
     return np.ascontiguousarray(out[np.argsort(out[:, 0], kind="stable")])
+
+
+def usual_accuracy(said: ArrayLike | None) -> float:
+    """Return the middle of what a receiver says of its accuracy (M,), NaN where it says nothing usable."""
+    values = np.asarray(said, dtype=float) if said is not None else np.empty(0)
+    good = values[np.isfinite(values) & (values > 0)]
+    return float(np.median(good)) if len(good) else float("nan")
 
 
 def baro_rows(t_s: ArrayLike, pressure_pa: ArrayLike, until_s: float) -> Array:

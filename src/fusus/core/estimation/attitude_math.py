@@ -33,8 +33,22 @@ class State(NamedTuple):
 
 # Longer steps than this are gaps: the attitude goes on with the last rate, and the sample is flagged.
 GAP_S = 0.25
+# No sensor of this kind reads more, in rad/s, m/s² and µT, and no interval is longer, in s: what is beyond, or no number, did not come.
+MOST_RAD_S, MOST_M_S2, MOST_UT, MOST_S = 1e3, 1e4, 1e5, 1e4
 # By how much the square of a quaternion's length may be off one before it is brought back: 16 times the last place.
 PLACES = 16.0 * 2.0**-52
+
+
+@kernel
+def is_reading(x: float, y: float, z: float, most: float) -> bool:
+    """Return whether three figures are a reading: numbers, and none beyond ``most``."""
+    return abs(x) <= most and abs(y) <= most and abs(z) <= most
+
+
+@kernel
+def sound_step(dt: float) -> float:
+    """Return an interval of samples, s; none where it is no number, negative or beyond all reason."""
+    return dt if 0.0 <= dt <= MOST_S else 0.0
 
 
 @kernel

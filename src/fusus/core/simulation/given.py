@@ -4,7 +4,7 @@ import numpy as np
 
 from fusus.core.analysis.comparison import Track
 from fusus.core.arrays import Array
-from fusus.core.estimation.aiding import Aiding, baro_rows, gnss_rows, mag_rows, range_rows
+from fusus.core.estimation.aiding import Aiding, baro_rows, gnss_rows, mag_rows, range_rows, usual_accuracy
 from fusus.core.estimation.initial import rest_at_start
 from fusus.core.estimation.known import grounded, known_of
 from fusus.core.estimation.replay import EstimatorInput, estimator_input
@@ -22,16 +22,17 @@ def given_by(streams: Streams, home: tuple[float, float, float]) -> tuple[Estima
     if "motor" in streams:
         motors = np.stack([v for k, v in streams["motor"].items() if k.startswith("motor_")], axis=1)
         ground = grounded(t, gyro, acc, _times(streams["motor"]), motors.max(axis=1))
-    fixes = np.empty((0, 9))
+    fixes, accuracy = np.empty((0, 9)), float("nan")
     if gnss is not None:
         pos = geodetic_to_ned(gnss["lat_deg"], gnss["lon_deg"], gnss["height_m"], home)
         fixes = gnss_rows(_times(gnss), pos, _three(gnss, "vel", "m_s", "ned"), gnss["h_acc_m"])
+        accuracy = usual_accuracy(gnss["h_acc_m"])
     ranges = (
         range_rows(_times(streams["range"]), streams["range"]["range_m"]) if "range" in streams else np.empty((0, 2))
     )
     aiding = Aiding(
         fixes, baro_rows(_times(baro), baro["pressure_pa"], float(t[max(rest - 1, 0)])), mag_rows(_times(mag), field), ranges,
-        known=known_of(gyro, acc, rest, ground),
+        known=known_of(gyro, acc, rest, ground), accuracy=(accuracy, float("nan"), float("nan")),
     )  # fmt: skip
     ref = streams["reference"]
     truth = Track(

@@ -6,7 +6,7 @@ from typing import NamedTuple
 import numpy as np
 
 from fusus.core.arrays import Array, BoolArray
-from fusus.core.estimation.aiding import Aiding, baro_rows, gnss_rows, mag_rows, range_rows
+from fusus.core.estimation.aiding import Aiding, baro_rows, gnss_rows, mag_rows, range_rows, usual_accuracy
 from fusus.core.estimation.filled import filled
 from fusus.core.estimation.initial import rest_at_start
 from fusus.core.estimation.known import grounded, known_of
@@ -17,6 +17,8 @@ from fusus.logs.recording import Stream, load_stream
 from fusus.project.records import Place, Project
 
 FIRST_FIXES = 10
+Accuracy = tuple[float, float, float]
+NO_ACCURACY: Accuracy = (float("nan"),) * 3
 
 
 def home_of(project: Project, info: RecordingInfo) -> Place | None:
@@ -46,9 +48,9 @@ def aiding_of(
         _grounded(folder, info, t_s, gyro_b, acc_b),
         _filled(info, t_s, gyro_b, acc_b, problems),
     )
-    gnss, starts_at_home = np.empty((0, 9)), False
+    gnss, starts_at_home, accuracy = np.empty((0, 9)), False, NO_ACCURACY
     if use_gnss:
-        gnss, starts_at_home = _gnss(folder, project, info, problems)
+        gnss, starts_at_home, accuracy = _gnss(folder, project, info, problems)
     baro = np.empty((0, 2))
     stream = load_stream(folder, info.name, "baro") if use_barometer else None
     if stream is not None and stream.has("pressure_pa"):
@@ -73,6 +75,7 @@ def aiding_of(
         ranges[ranges[:, 0] >= after],
         known,
         starts_at_home,
+        accuracy,
     )
 
 
@@ -101,20 +104,21 @@ def _grounded(folder: Path, info: RecordingInfo, t_s: Array, gyro_b: Array, acc_
     return grounded(t_s, gyro_b, acc_b, motors.t_s[good], throttle[good])
 
 
-def _gnss(folder: Path, project: Project, info: RecordingInfo, problems: list[Problem]) -> tuple[Array, bool]:
+def _gnss(folder: Path, project: Project, info: RecordingInfo, problems: list[Problem]) -> tuple[Array, bool, Accuracy]:
     stream = load_stream(folder, info.name, "gnss")
     if stream is None:
-        return np.empty((0, 9)), False
+        return np.empty((0, 9)), False, NO_ACCURACY
     has_fix = _has_fix(stream)
     if not has_fix.all():
         problems.append(_problem(info, "no_fix", int((~has_fix).sum()), "rows of gnss without a fix", "left out"))
     pos, starts_at_home = _positions(stream, has_fix, home_of(project, info))
-    accuracy = stream.matrix("h_acc_m")[:, 0] if stream.has("h_acc_m") else None
-    rows = gnss_rows(stream.t_s, pos, _velocities(stream), accuracy, has_fix)
+    said = [stream.matrix(c)[:, 0] if stream.has(c) else None for c in ("h_acc_m", "v_acc_m", "speed_acc_m_s")]
+    rows = gnss_rows(stream.t_s, pos, _velocities(stream), said[0], has_fix)
+    horizontal, vertical, speed = (usual_accuracy(v[has_fix] if v is not None else None) for v in said)
     holes = int(np.isnan(rows[:, 1:4]).any(axis=1).sum()) if pos is not None else 0
     if holes:
         problems.append(_problem(info, "nan", holes, "fixes with a coordinate missing", "the others are used"))
-    return rows, starts_at_home
+    return rows, starts_at_home, (horizontal, vertical, speed)
 
 
 def _has_fix(stream: Stream) -> BoolArray:

@@ -84,3 +84,29 @@ def update(p: Array, h: Array, k: Array, r: float, y: float, x: Array) -> None:
         for j in range(i + 1):
             v = p[i, j] - k[i] * k[j] / s
             p[i, j], p[j, i] = v, v
+
+
+@kernel
+def update_beside(p: Array, h: Array, k: Array, r: float, y: float, x: Array, dx: float, dy: float, dz: float) -> None:
+    """Fold one scalar measurement in as :func:`update` does, but for what it cannot show: the turn about an axis (unit, body axes).
+
+    The gain along the axis is zero, and the covariance is that of such a gain, P - K h P - (K h P)ᵀ + K s Kᵀ (Joseph's form, written out):
+    what is not known about the axis neither moves nor shrinks.
+    """
+    s = project(p, h, k) + r
+    left = y
+    for i in range(6):
+        left -= h[i] * x[i]
+    along = (k[0] * dx + k[1] * dy + k[2] * dz) / s
+    for i in range(6):
+        own = dx if i == 0 else dy if i == 1 else dz if i == 2 else 0.0
+        gain = k[i] / s - along * own
+        x[i] += gain * left
+    for i in range(6):
+        own_i = dx if i == 0 else dy if i == 1 else dz if i == 2 else 0.0
+        gain_i = k[i] / s - along * own_i
+        for j in range(i + 1):
+            own_j = dx if j == 0 else dy if j == 1 else dz if j == 2 else 0.0
+            gain_j = k[j] / s - along * own_j
+            v = p[i, j] - gain_i * k[j] - k[i] * gain_j + gain_i * gain_j * s
+            p[i, j], p[j, i] = v, v

@@ -26,8 +26,13 @@ from fusus.core.estimation.attitude_math import (
     GAP,
     GAP_S,
     MAG_GATED,
+    MOST_M_S2,
+    MOST_RAD_S,
+    MOST_UT,
     down_in_body,
     heading_error,
+    is_reading,
+    sound_step,
     to_nav,
     turn,
 )
@@ -36,6 +41,8 @@ from fusus.core.estimation.attitude_math import (
 PREDICT_S = 0.02
 # A scale error acts along a turn; it is taken as noise that lasts this long.
 SCALE_TAU_S = 1.0
+# One sigma of the rate while no gyro comes, and how long such a rate lasts.
+LOST_RAD_S, LOST_TAU_S = 0.5, 1.0
 
 
 class State(NamedTuple):
@@ -77,15 +84,26 @@ def advance(
     mz: float,
 ) -> State:
     """Take one sample in: turn by the gyro, sum up gravity and field, update when the window is full."""
-    ux, uy, uz = (gx - s.bx) * dt, (gy - s.by) * dt, (gz - s.bz) * dt
+    step = sound_step(dt)
+    rate_x, rate_y, rate_z = (
+        (gx - s.bx, gy - s.by, gz - s.bz) if is_reading(gx, gy, gz, MOST_RAD_S) else (0.0, 0.0, 0.0)
+    )
+    ux, uy, uz = rate_x * step, rate_y * step, rate_z * step
     w, x, y, z = turn(s.w, s.x, s.y, s.z, ux, uy, uz)
-    flags = GAP if dt > GAP_S else 0
-    rx, ry, rz, since = s.rx + ux, s.ry + uy, s.rz + uz, s.predict_s + dt
+    flags = 0
+    if step > GAP_S or not is_reading(gx, gy, gz, MOST_RAD_S):
+        flags = GAP
+        missed = LOST_RAD_S * LOST_RAD_S * step * min(step, LOST_TAU_S)
+        for i in range(3):
+            s.p[i, i] += missed
+    rx, ry, rz, since = s.rx + ux, s.ry + uy, s.rz + uz, s.predict_s + step
 
     n = s.window
-    fn, fe, fd = to_nav(w, x, y, z, ax, ay, az)
+    # What did not come is missing in all three sums alike: their ratios stay, and a window of too little is left out.
+    fx, fy, fz = (ax, ay, az) if is_reading(ax, ay, az, MOST_M_S2) else (0.0, 0.0, 0.0)
+    fn, fe, fd = to_nav(w, x, y, z, fx, fy, fz)
     heading, seen, refused = n.heading, n.fields, n.refused
-    if not math.isnan(mx):
+    if is_reading(mx, my, mz, MOST_UT):
         mn, me, md = to_nav(w, x, y, z, mx, my, mz)
         horizontal = math.hypot(mn, me)
         strength = math.hypot(horizontal, md)
@@ -97,14 +115,15 @@ def advance(
             heading += heading_error(mn, me, c.sin_dec, c.cos_dec)
             seen += 1.0
     n = Window(
-        n.t_s + dt, n.fn + fn * dt, n.fe + fe * dt, n.fd + fd * dt, heading, seen, refused,
+        n.t_s + step, n.fn + fn * step, n.fe + fe * step, n.fd + fd * step, heading, seen, refused,
         n.acc_var, n.mag_var, n.mean_n, n.mean_e, n.mean_heading, n.acc_refused_s, n.mag_refused_s, math.nan, math.nan,
+        n.last_n, n.last_e, n.acc_alike,
     )  # fmt: skip
 
     bx, by, bz = s.bx, s.by, s.bz
     # Half a sample of play: rounding, of single precision above all, must not move an update by a whole one.
-    full = n.t_s + 0.5 * dt >= c.window_s
-    if full or since + 0.5 * dt >= PREDICT_S:
+    full = n.t_s + 0.5 * step >= c.window_s
+    if full or since + 0.5 * step >= PREDICT_S:
         scale_var = 2.0 * c.scale_var * SCALE_TAU_S / since if since > 0.0 else 0.0
         predict(s.p, rx, ry, rz, since, c.gyro_var * since, scale_var, c.walk_var * since)
         rx, ry, rz, since = 0.0, 0.0, 0.0, 0.0
@@ -112,6 +131,8 @@ def advance(
         n, used = fold_window(c, n, w, x, y, z, s.p, s.work)
         e = s.work[2]
         w, x, y, z = turn(w, x, y, z, e[0], e[1], e[2])
+        # Errors are kept in body axes, and these have turned: or else what is not known of the heading would be taken for tilt.
+        predict(s.p, e[0], e[1], e[2], 0.0, 0.0, 0.0, 0.0)
         bx, by, bz = bx + e[3], by + e[4], bz + e[5]
         flags |= used
     return State(w, x, y, z, bx, by, bz, rx, ry, rz, since, n, flags, s.p, s.work)

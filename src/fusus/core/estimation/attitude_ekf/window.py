@@ -16,8 +16,8 @@ from typing import NamedTuple
 
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array
-from fusus.core.estimation.attitude_ekf.covariance import project, update
-from fusus.core.estimation.attitude_math import ACC_GATED, ACC_USED, MAG_USED
+from fusus.core.estimation.attitude_ekf.covariance import project, update, update_beside
+from fusus.core.estimation.attitude_math import ACC_GATED, ACC_USED, MAG_USED, down_in_body
 
 # How long the filter looks back to judge how much the craft moves and how much the field wavers.
 ADAPT_S = 10.0
@@ -27,6 +27,10 @@ MEAN_S = 20.0
 ACC_RECOVER_S = 10.0
 # How long a field error lasts (motors, passing steel): the accelerometer's counterpart is a parameter.
 MAG_TAU_S = 1.0
+# From this variance of the heading on, rad², gravity leaves it alone: some 17°.
+KNOWN_HEADING_VAR = 0.09
+# Windows of the accelerometer are never taken to be more alike than this.
+MOST_ALIKE = 0.97
 
 
 class Coefficients(NamedTuple):
@@ -40,7 +44,7 @@ class Coefficients(NamedTuple):
     acc_gate_m_s2: float
     acc_floor_var: float
     acc_start_var: float
-    acc_inflate: float
+    acc_start_alike: float
     field_ut: float
     dip_rad: float
     tan_dip: float
@@ -58,7 +62,8 @@ class Coefficients(NamedTuple):
 
 
 class Window(NamedTuple):
-    """Sums since the last update (specific force · s, heading innovation in rad), what was learnt, and the last NIS."""
+    """Sums since the last update (specific force · s, heading innovation in rad), what was learnt, the last NIS, and the tilts of
+    the window before with what neighbours have in common, rad²."""
 
     t_s: float
     fn: float
@@ -76,6 +81,9 @@ class Window(NamedTuple):
     mag_refused_s: float
     nis_acc: float
     nis_mag: float
+    last_n: float
+    last_e: float
+    acc_alike: float
 
 
 @kernel
@@ -87,6 +95,13 @@ def nav_rows(w: float, x: float, y: float, z: float, turn_n: float, turn_e: floa
     h[0] = turn_n * r00 + turn_e * r10 + turn_d * r20
     h[1] = turn_n * r01 + turn_e * r11 + turn_d * r21
     h[2] = turn_n * r02 + turn_e * r12 + turn_d * r22
+
+
+@kernel
+def heading_variance(p: Array, dx: float, dy: float, dz: float) -> float:
+    """Return the variance of the turn about down (unit, body axes), rad²."""
+    across = dx * dy * p[0, 1] + dx * dz * p[0, 2] + dy * dz * p[1, 2]
+    return float(dx * dx * p[0, 0] + dy * dy * p[1, 1] + dz * dz * p[2, 2] + 2.0 * across)
 
 
 @kernel
@@ -115,7 +130,8 @@ def fold_window(
     nis_acc, nis_mag = math.nan, math.nan
     acc_var, mag_var, mean_n, mean_e = n.acc_var, n.mag_var, n.mean_n, n.mean_e
     mean_heading = n.mean_heading
-    acc_refused_s, mag_refused_s = n.acc_refused_s + n.t_s, n.mag_refused_s
+    last_n, last_e, acc_alike = n.last_n, n.last_e, n.acc_alike
+    acc_refused_s, mag_refused_s = n.acc_refused_s, n.mag_refused_s
     adapt = n.t_s / (n.t_s + ADAPT_S)
     forget = n.t_s / (n.t_s + MEAN_S)
 
@@ -131,18 +147,29 @@ def fold_window(
             if nis_acc > 2.0 * c.gate2:
                 for i in range(3):
                     p[i, i] += yn * yn + ye * ye
-            r = acc_var * c.acc_inflate
-            update(p, h, k, r, ye, e)
+            # Accelerations that last make neighbours alike: so many windows weigh as one.
+            rho = min(max(acc_alike / acc_var, 0.0), MOST_ALIKE)
+            r = acc_var * (1.0 + rho) / (1.0 - rho)
+            # Gravity shows no heading: where that is hardly known, rounding and tilts of before would leak from it.
+            dx, dy, dz = down_in_body(w, x, y, z)
+            if heading_variance(p, dx, dy, dz) < KNOWN_HEADING_VAR:
+                dx, dy, dz = 0.0, 0.0, 0.0
+            update_beside(p, h, k, r, ye, e, dx, dy, dz)
             gravity_row(w, x, y, z, half, 1, h)
-            update(p, h, k, r, yn, e)
+            update_beside(p, h, k, r, yn, e, dx, dy, dz)
             acc_refused_s = 0.0
             used |= ACC_USED
         else:
+            acc_refused_s += n.t_s
             used |= ACC_GATED
         # What the innovations waver beyond the filter's own doubt is motion; a single jolt counts for four sigmas.
         wn = min((yn - mean_n) ** 2, c.gate2 * (sn + acc_var)) - sn
         we = min((ye - mean_e) ** 2, c.gate2 * (se + acc_var)) - se
         acc_var = max(c.acc_floor_var, acc_var + adapt * (0.5 * (wn + we) - acc_var))
+        most = c.gate2 * acc_var
+        both = 0.5 * ((yn - mean_n) * (last_n - mean_n) + (ye - mean_e) * (last_e - mean_e))
+        acc_alike += adapt * (min(max(both, -most), most) - acc_alike)
+        last_n, last_e = yn, ye
         mean_n, mean_e = mean_n + forget * (yn - mean_n), mean_e + forget * (ye - mean_e)
     else:
         used |= ACC_GATED
@@ -174,5 +201,6 @@ def fold_window(
     empty = Window(
         0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0,
         acc_var, mag_var, mean_n, mean_e, mean_heading, acc_refused_s, mag_refused_s, nis_acc, nis_mag,
+        last_n, last_e, acc_alike,
     )  # fmt: skip
     return empty, used

@@ -23,10 +23,15 @@ from fusus.core.estimation.attitude_math import (
     GAP_S,
     MAG_GATED,
     MAG_USED,
+    MOST_M_S2,
+    MOST_RAD_S,
+    MOST_UT,
     State,
     down_in_body,
     heading_error,
+    is_reading,
     nudge,
+    sound_step,
     tilt_error,
     to_nav,
     turn,
@@ -62,20 +67,23 @@ def advance(
     mz: float,
 ) -> State:
     """Take one sample in: turn by the gyro, then lean a little towards gravity and field."""
-    w, x, y, z = turn(s.w, s.x, s.y, s.z, (gx - s.bx) * dt, (gy - s.by) * dt, (gz - s.bz) * dt)
-    flags = GAP if dt > GAP_S else 0
-    norm = math.sqrt(ax * ax + ay * ay + az * az)
+    h = sound_step(dt)
+    turns = h if is_reading(gx, gy, gz, MOST_RAD_S) else 0.0
+    rate_x, rate_y, rate_z = (gx - s.bx, gy - s.by, gz - s.bz) if turns > 0.0 else (0.0, 0.0, 0.0)
+    w, x, y, z = turn(s.w, s.x, s.y, s.z, rate_x * h, rate_y * h, rate_z * h)
+    flags = GAP if h > GAP_S or turns < h else 0
+    norm = math.sqrt(ax * ax + ay * ay + az * az) if is_reading(ax, ay, az, MOST_M_S2) else 0.0
     dx, dy, dz = down_in_body(w, x, y, z)
     rx, ry, rz = 0.0, 0.0, 0.0
     if norm > 0.0 and abs(norm - c.gravity_m_s2) <= c.acc_gate_m_s2:
         ex, ey, ez = tilt_error(dx, dy, dz, ax, ay, az, norm)
-        k = dt / (c.tau_acc_s + dt)
+        k = h / (c.tau_acc_s + h)
         rx, ry, rz = k * ex, k * ey, k * ez
         flags |= ACC_USED
     else:
         flags |= ACC_GATED
-    mag_age = s.kept + dt
-    if not math.isnan(mx):
+    mag_age = s.kept + h
+    if is_reading(mx, my, mz, MOST_UT):
         strength = math.sqrt(mx * mx + my * my + mz * mz)
         if strength > 0.0 and abs(strength - c.field_ut) <= c.mag_gate * c.field_ut:
             mn, me, _ = to_nav(w, x, y, z, mx, my, mz)

@@ -22,9 +22,14 @@ from fusus.core.estimation.attitude_math import (
     GAP,
     GAP_S,
     MAG_USED,
+    MOST_M_S2,
+    MOST_RAD_S,
+    MOST_UT,
     State,
     down_in_body,
     heading_error,
+    is_reading,
+    sound_step,
     tilt_error,
     to_nav,
     turn,
@@ -61,16 +66,18 @@ def advance(
     paper's gradient along q itself only changes the norm. A step is never longer than the error that it removes.
     """
     dx, dy, dz = down_in_body(s.w, s.x, s.y, s.z)
-    flags = GAP if dt > GAP_S else 0
-    norm = math.sqrt(ax * ax + ay * ay + az * az)
+    h = sound_step(dt)
+    has_rate = is_reading(gx, gy, gz, MOST_RAD_S)
+    flags = GAP if h > GAP_S or not has_rate else 0
+    norm = math.sqrt(ax * ax + ay * ay + az * az) if is_reading(ax, ay, az, MOST_M_S2) else 0.0
     ex, ey, ez = 0.0, 0.0, 0.0
     if norm > 0.0:
         ex, ey, ez = tilt_error(dx, dy, dz, ax, ay, az, norm)
         flags |= ACC_USED
     else:
         flags |= ACC_GATED
-    mag_age = s.kept + dt
-    if not math.isnan(mx):
+    mag_age = s.kept + h
+    if is_reading(mx, my, mz, MOST_UT):
         mn, me, _ = to_nav(s.w, s.x, s.y, s.z, mx, my, mz)
         # The paper's magnetic distortion compensation leaves the heading error alone. A field that comes every
         # mag_age seconds weighs as many gyro steps as have passed.
@@ -82,12 +89,13 @@ def advance(
         turn_by = 0.0
     size2 = ex * ex + ey * ey + ez * ez
     inverse = 1.0 / math.sqrt(size2 + 1e-30)
-    f = min(2.0 * c.beta * dt * inverse, 1.0)
-    u = 2.0 * c.zeta * dt * inverse
+    f = min(2.0 * c.beta * h * inverse, 1.0)
+    u = 2.0 * c.zeta * h * inverse
     bx, by, bz = s.bx - u * ex, s.by - u * ey, s.bz - u * ez
-    rx = (gx - bx) * dt + f * ex + turn_by * dx
-    ry = (gy - by) * dt + f * ey + turn_by * dy
-    rz = (gz - bz) * dt + f * ez + turn_by * dz
+    rate_x, rate_y, rate_z = (gx - bx, gy - by, gz - bz) if has_rate else (0.0, 0.0, 0.0)
+    rx = rate_x * h + f * ex + turn_by * dx
+    ry = rate_y * h + f * ey + turn_by * dy
+    rz = rate_z * h + f * ez + turn_by * dz
     w, x, y, z = turn(s.w, s.x, s.y, s.z, rx, ry, rz)
     return State(w, x, y, z, bx, by, bz, mag_age, flags)
 

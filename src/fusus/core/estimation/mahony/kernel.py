@@ -23,9 +23,14 @@ from fusus.core.estimation.attitude_math import (
     GAP_S,
     MAG_GATED,
     MAG_USED,
+    MOST_M_S2,
+    MOST_RAD_S,
+    MOST_UT,
     State,
     down_in_body,
     heading_error,
+    is_reading,
+    sound_step,
     tilt_error,
     to_nav,
     turn,
@@ -67,8 +72,10 @@ def advance(
     The heading error of the newest field is held until the next one comes, so that gains count per second.
     """
     dx, dy, dz = down_in_body(s.w, s.x, s.y, s.z)
-    flags = GAP if dt > GAP_S else 0
-    norm = math.sqrt(ax * ax + ay * ay + az * az)
+    h = sound_step(dt)
+    has_rate = is_reading(gx, gy, gz, MOST_RAD_S)
+    flags = GAP if h > GAP_S or not has_rate else 0
+    norm = math.sqrt(ax * ax + ay * ay + az * az) if is_reading(ax, ay, az, MOST_M_S2) else 0.0
     ex, ey, ez = 0.0, 0.0, 0.0
     if norm > 0.0 and abs(norm - c.gravity_m_s2) <= c.acc_gate_m_s2:
         ex, ey, ez = tilt_error(dx, dy, dz, ax, ay, az, norm)
@@ -76,7 +83,7 @@ def advance(
     else:
         flags |= ACC_GATED
     held = s.kept
-    if not math.isnan(mx):
+    if is_reading(mx, my, mz, MOST_UT):
         strength = math.sqrt(mx * mx + my * my + mz * mz)
         if strength > 0.0 and abs(strength - c.field_ut) <= c.mag_gate * c.field_ut:
             mn, me, _ = to_nav(s.w, s.x, s.y, s.z, mx, my, mz)
@@ -85,12 +92,13 @@ def advance(
         else:
             held = 0.0
             flags |= MAG_GATED
-    i = c.ki * dt
+    i = c.ki * h
     bx, by, bz = s.bx - i * (ex + held * dx), s.by - i * (ey + held * dy), s.bz - i * (ez + held * dz)
     p, k = c.kp_acc, c.kp_mag * held
-    rx, ry, rz = gx - bx + p * ex + k * dx, gy - by + p * ey + k * dy, gz - bz + p * ez + k * dz
-    w, x, y, z = turn(s.w, s.x, s.y, s.z, rx * dt, ry * dt, rz * dt)
-    return State(w, x, y, z, bx, by, bz, held * (1.0 - min(1.0, c.kp_mag * dt)), flags)
+    rate_x, rate_y, rate_z = (gx - bx, gy - by, gz - bz) if has_rate else (0.0, 0.0, 0.0)
+    rx, ry, rz = rate_x + p * ex + k * dx, rate_y + p * ey + k * dy, rate_z + p * ez + k * dz
+    w, x, y, z = turn(s.w, s.x, s.y, s.z, rx * h, ry * h, rz * h)
+    return State(w, x, y, z, bx, by, bz, held * (1.0 - min(1.0, c.kp_mag * h)), flags)
 
 
 @kernel

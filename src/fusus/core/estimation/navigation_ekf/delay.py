@@ -34,4 +34,9 @@ def delay_from_motion(look: Stretch, start: Start, begin: Begin, known: Known, u
     best = max(tried, key=lambda h: h.likelihood)
     m, n = best.state.m, best.state.n
     sigma = math.sqrt(variance_of(best.state.p, n, m.i_delay))
-    return known._replace(delay_s=float(m.gnss_delay_s), delay_sigma_s=max(sigma, LEAST_SIGMA_S))
+    return known._replace(
+        delay_s=float(m.gnss_delay_s),
+        delay_sigma_s=max(sigma, LEAST_SIGMA_S),
+        noise_level=m.noise_level.copy(),
+        motion_level=float(m.motion_level),
+    )

@@ -10,6 +10,7 @@ import math
 
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array
+from fusus.core.estimation.attitude_math import MOST_UT, is_reading
 from fusus.core.estimation.elapsed import reached
 from fusus.core.estimation.navigation_ekf.covariance import variance_of
 from fusus.core.estimation.navigation_ekf.measure import entry, first, inject, rotation, update_scalar
@@ -33,6 +34,8 @@ def fuse_field(
 
     What strength, dip and direction are off the expected tells how far the direction may be off: that much noise is added.
     """
+    if not is_reading(bx, by, bz, MOST_UT):
+        return 2
     r = rotation(m.attitude[0], m.attitude[1], m.attitude[2], m.attitude[3])
     mx, my, mz = bx - m.craft_field[0], by - m.craft_field[1], bz - m.craft_field[2]
     mn = r[0] * mx + r[1] * my + r[2] * mz

@@ -23,6 +23,8 @@ from fusus.core.estimation.navigation_ekf.states import (
 
 # A standard atmosphere that is warmer or colder than the real one stretches heights by some percent.
 STRETCH = 0.02
+# Beyond it a height or a distance is none.
+MOST_HEIGHT_M = 1e5
 # A rangefinder's own noise floor, its share of the distance, and the tilt beyond which it looks aside: common practice.
 RANGE_SIGMA_M, RANGE_SHARE, LEAST_COS = 0.05, 0.01, 0.82
 
@@ -33,6 +35,8 @@ def fuse_baro(c: Coefficients, m: Memory, p: Array, n: int, rows: Array, t: floa
 
     z = -p_D(t - d) + b: its own filter shows the height of a moment ago.
     """
+    if not abs(height) <= MOST_HEIGHT_M:
+        return 0
     first(m, E_POS + 2, -1.0)
     entry(m, E_VEL + 2, c.baro_delay_s)
     entry(m, E_BARO, 1.0)
@@ -48,7 +52,7 @@ def fuse_baro(c: Coefficients, m: Memory, p: Array, n: int, rows: Array, t: floa
 def fuse_range(c: Coefficients, m: Memory, p: Array, n: int, rows: Array, t: float, distance: float) -> int:
     """Take a distance to level ground in (the ground where the craft stood at the start); return 1 used, 0 refused."""
     r = rotation(m.attitude[0], m.attitude[1], m.attitude[2], m.attitude[3])
-    if r[8] < LEAST_COS or not distance > 0.0:
+    if r[8] < LEAST_COS or not 0.0 < distance <= MOST_HEIGHT_M:
         return 0
     first(m, E_POS + 2, -1.0)
     y = distance * r[8] - (c.ground_down_m - m.position[2])

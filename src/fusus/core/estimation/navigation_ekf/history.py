@@ -109,6 +109,8 @@ def begin_clock_anew(m: Memory, history: Moments, by: float) -> None:
     m.fix_s -= by
     for i in range(CHANNELS):
         m.channel_used_s[i] -= by
+        m.refused_s[i] -= by
+        m.surprise_s[i] -= by
         if m.channel_s[i] > LONG_AGO_S:
             m.channel_s[i] -= by
     for row in range(MOMENTS):

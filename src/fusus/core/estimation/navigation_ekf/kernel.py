@@ -35,6 +35,10 @@ from fusus.core.estimation.attitude_math import (
     GNSS_USED,
     MAG_GATED,
     MAG_USED,
+    MOST_M_S2,
+    MOST_RAD_S,
+    is_reading,
+    sound_step,
     to_nav,
     turn,
 )
@@ -71,6 +75,7 @@ from fusus.core.estimation.navigation_ekf.states import (
     IRON,
     NOT_MEASURED,
     POS,
+    STALE_S,
     VEL,
     Coefficients,
     Memory,
@@ -86,8 +91,6 @@ GAP_ACC_M_S2, GAP_RATE_RAD_S = 2.0, 0.5
 # How long what is missed lasts one way, the least of it, and over how many groups of samples the motion before it is known.
 MISSED_TAU_S, STEADY_M_S2, STEADY_RAD_S = 1.0, 0.3, 0.03
 ENOUGH_GROUPS, MOTION_GROUPS = 20.0, 200.0
-# What came before a gap in the inertial samples says nothing of after it.
-STALE_S = 0.3
 # Longer intervals than this are no usual ones.
 STEP_S = 0.02
 
@@ -312,11 +315,19 @@ def advance_all(
     at = m.next_sample
     resting = m.rest_s >= 0.0
     for i in range(first, last):
-        h, what = dt[i], int(known[i])
+        h, what = sound_step(dt[i]), int(known[i])
         gx, gy, gz, ax, ay, az = gyro[i, 0], gyro[i, 1], gyro[i, 2], acc[i, 0], acc[i, 1], acc[i, 2]
+        has_rate, has_force = is_reading(gx, gy, gz, MOST_RAD_S), is_reading(ax, ay, az, MOST_M_S2)
+        if not has_rate:  # it turns on as it did
+            gx, gy, gz = lgx, lgy, lgz
+            what = (what | NOT_MEASURED) & ~AT_REST
         wx, wy, wz = gx - bgx, gy - bgy, gz - bgz
+        weighs = g
+        if not has_force:  # nothing is known of a push: the velocity stays, and no force ties it to the tilt
+            ax, ay, az, weighs = bax, bay, baz, 0.0
+            what = (what | NOT_MEASURED) & ~AT_REST
         w, x, y, z, fn, fe, fd = strapdown(w, x, y, z, h, wx, wy, wz, ax - bax, ay - bay, az - baz)
-        un, ue, ud = fn * h, fe * h, (fd + g) * h
+        un, ue, ud = fn * h, fe * h, (fd + weighs) * h
         px += (vx + 0.5 * un) * h
         py += (vy + 0.5 * ue) * h
         pz += (vz + 0.5 * ud) * h
@@ -328,8 +339,8 @@ def advance_all(
             m.group_flags = m.group_flags | what
             note_rest(c, m, p, h, (what & AT_REST) > 0, gx, gy, gz)
             resting = m.rest_s >= 0.0
-        flag = ACC_GATED if what & ACC_CLIPPED else ACC_USED
-        if h > GAP_S:
+        flag = ACC_GATED if what & ACC_CLIPPED or not has_force else ACC_USED
+        if h > GAP_S or not has_rate:
             flag |= GAP
         if count >= c.every or due <= t[i] or h > GAP_S:
             m.position[0], m.position[1], m.position[2] = px, py, pz
@@ -337,7 +348,7 @@ def advance_all(
             m.attitude[0], m.attitude[1], m.attitude[2], m.attitude[3] = w, x, y, z
             m.group_s, m.group_count, m.group_force[0], m.group_force[1], m.group_force[2] = sum_t, count, sn, se, sd
             m.group_turn[0], m.group_turn[1], m.group_turn[2] = tx, ty, tz
-            if h < GAP_S:
+            if h < GAP_S and has_rate and has_force:
                 note_shaking(m, ax, ay, az, lax, lay, laz, gx, gy, gz, lgx, lgy, lgz)
             propagate_group(c, m, p, n, history, t[i])
             sum_t, count, sn, se, sd, tx, ty, tz = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
@@ -354,7 +365,9 @@ def advance_all(
                 w, x, y, z = m.attitude[0], m.attitude[1], m.attitude[2], m.attitude[3]
                 bgx, bgy, bgz = m.gyro_bias[0], m.gyro_bias[1], m.gyro_bias[2]
                 bax, bay, baz = m.acc_bias[0], m.acc_bias[1], m.acc_bias[2]
-        lax, lay, laz, lgx, lgy, lgz = ax, ay, az, gx, gy, gz
+        if has_force:
+            lax, lay, laz = ax, ay, az
+        lgx, lgy, lgz = gx, gy, gz
         motion[i, 0], motion[i, 1], motion[i, 2], motion[i, 3], motion[i, 4], motion[i, 5] = px, py, pz, vx, vy, vz
         motion[i, 6], motion[i, 7], motion[i, 8], motion[i, 9] = w, x, y, z
         flags[i] = flag

@@ -26,8 +26,10 @@ from fusus.core.estimation.navigation_ekf.states import (
 )
 
 NEXT_S = 5.0  # between measurements that are neighbours
-# How quickly factors of noise follow the innovations: over so long, and within these shares a measurement.
-FOLLOWS_S, SLOWEST, FASTEST = 10.0, 0.02, 0.2
+# How quickly factors of noise follow the innovations: over so long, and by this share a measurement at most.
+FOLLOWS_S, FASTEST = 10.0, 0.2
+# Several channels tell of the same motion.
+MOTION_SHARE = 0.3
 # The first measurements say most: that many weigh as one.
 FIRST = 5.0
 # A factor of a noise variance stays within these, as logarithms; that of the inertial sensors is never less than they are known to have.
@@ -56,7 +58,7 @@ def learn_levels(m: Memory, channel: int, t: float, z: float, share: float, is_u
         m.last_normal[channel] = z if is_used else math.nan
         return
     m.level_count[channel] += 1.0
-    rate = min(max(since / FOLLOWS_S, SLOWEST, FIRST / (FIRST + m.level_count[channel])), FASTEST)
+    rate = min(max(since / FOLLOWS_S, FIRST / (FIRST + m.level_count[channel])), FASTEST)
     off = min(z * z, MOST_NORMAL2) - MEAN_NORMAL2
     before = m.last_normal[channel]
     both = min(max(z * before, -2.0), 2.0) if is_used and before == before else 0.0
@@ -66,7 +68,7 @@ def learn_levels(m: Memory, channel: int, t: float, z: float, share: float, is_u
     m.noise_level[channel] = min(max(level, LEAST_LEVEL), GREATEST_LEVEL)
     # A small innovation beside a state that is hardly known yet says nothing of the motion's noise.
     told = 1.0 - share if off > 0.0 else min(1.0 - share, share)
-    m.motion_level = min(max(m.motion_level + rate * (off * told + alike), 0.0), GREATEST_MOTION)
+    m.motion_level = min(max(m.motion_level + rate * MOTION_SHARE * (off * told + alike), 0.0), GREATEST_MOTION)
     m.last_normal[channel] = z if is_used else math.nan
 
 
@@ -91,8 +93,7 @@ def update_scalar(
     ``free``: the error whose variance grows when the filter gives way after long refusal. ``follows``: whether the noise is
     taken from what the innovations show.
     """
-    if follows > 0.0:
-        r *= math.exp(m.noise_level[channel])
+    r *= math.exp(m.noise_level[channel])
     variance = project(p, m) + r
     left = y
     for q in range(m.entries):

@@ -23,6 +23,7 @@ from fusus.core.estimation.navigation_ekf.states import (
     E_ATT,
     E_POS,
     E_VEL,
+    STALE_S,
     Coefficients,
     Memory,
     Moments,
@@ -31,7 +32,22 @@ from fusus.core.estimation.navigation_ekf.states import (
 # How long a gust turns the nose off the course: neighbouring fixes see the same one.
 CRAB_TAU_S = 2.0
 LEAST = 1e-4
-GREATEST_DRIFT = 3.0
+# Beyond these a place, a speed or a factor of a variance is none.
+MOST_M, MOST_M_S, MOST_FACTOR = 1e7, 1e4, 1e8
+# Logarithms of factors of the drift's variance: by so much fixes may scatter less or more without a word on it, and the greatest.
+WITHIN, GREATEST_DRIFT = math.log(4.0), 3.0
+
+
+@kernel
+def drift_level(m: Memory, vertical: int) -> float:
+    """Return the logarithm of the factor of the drift's variance: where fixes scatter far less or more than said, they drift so too.
+
+    Within a factor of two the scatter of single fixes says nothing of a drift.
+    """
+    said = m.said_level[vertical]
+    level = m.noise_level[CH_POS + 2] if vertical == 1 else 0.5 * (m.noise_level[CH_POS] + m.noise_level[CH_POS + 1])
+    off = level - said
+    return float(min(said + off - min(max(off, -WITHIN), WITHIN), GREATEST_DRIFT))
 
 
 @kernel
@@ -46,10 +62,8 @@ def propagate_gnss_bias(c: Coefficients, m: Memory, p: Array, n: int, t: float) 
     # What is left of it after very long is nothing, but not zero: a factor cannot be taken back from that.
     rho = max(math.exp(-dt / c.gnss_bias_tau_s), LEAST)
     for i in range(c.i_gnss_bias, c.i_gnss_bias + 3):
-        # A receiver whose fixes scatter less or more than said drifts less or more in the same measure.
         is_down = i == c.i_gnss_bias + 2
-        level = m.noise_level[CH_POS + 2] if is_down else 0.5 * (m.noise_level[CH_POS] + m.noise_level[CH_POS + 1])
-        level = min(level, GREATEST_DRIFT)
+        level = drift_level(m, 1 if is_down else 0)
         before = m.drift_level[1 if is_down else 0]
         if i != c.i_gnss_bias:
             m.drift_level[1 if is_down else 0] = level
@@ -75,6 +89,12 @@ def cross_row(m: Memory, axis: int, vx: float, vy: float, vz: float, factor: flo
 
 
 @kernel
+def factor(said: float) -> float:
+    """Return a factor of a variance as a receiver's word gives it; one where it says nothing usable."""
+    return said if LEAST <= said <= MOST_FACTOR else 1.0
+
+
+@kernel
 def fuse_fix(
     c: Coefficients, m: Memory, p: Array, n: int, history: Moments, rows: Array, t: float, came: float, fix: Array
 ) -> tuple[int, int]:
@@ -83,7 +103,7 @@ def fuse_fix(
     z_p = p(t - τ) + R l + w, z_v = v(t - τ) + R (ω × l); errors of then follow from those of now by τ.
     """
     propagate_gnss_bias(c, m, p, n, t)
-    when = came - m.gnss_delay_s
+    when = (came if 0.0 <= t - came <= STALE_S else t) - m.gnss_delay_s
     late = t - when - state_at(m, history, when)
     r = rotation(m.then_attitude[0], m.then_attitude[1], m.then_attitude[2], m.then_attitude[3])
     lx, ly, lz = m.lever_arm[0], m.lever_arm[1], m.lever_arm[2]
@@ -96,7 +116,7 @@ def fuse_fix(
     used, refused = 0, 0
     for i in range(3):
         z = fix[i]
-        if math.isnan(z):
+        if not abs(z) <= MOST_M:
             continue
         arm = an if i == 0 else ae if i == 1 else ad
         vel = m.then_velocity[i] + (un if i == 0 else ue if i == 1 else ud)
@@ -110,7 +130,7 @@ def fuse_fix(
         if c.i_arm >= ALWAYS:
             for j in range(3):
                 entry(m, c.i_arm + j, r[3 * i + j])
-        noise = (c.gnss_var_v if i == 2 else c.gnss_var_h) * fix[6]
+        noise = (c.gnss_var_v if i == 2 else c.gnss_var_h) * factor(fix[6])
         y = z - (m.then_position[i] + arm + m.gnss_bias[i])
         if update_scalar(m, p, n, rows, CH_POS + i, t, y, noise, E_POS + i, c.follow) == 1:
             used += 1
@@ -118,7 +138,7 @@ def fuse_fix(
             refused += 1
     for i in range(3):
         z = fix[3 + i]
-        if math.isnan(z):
+        if not abs(z) <= MOST_M_S:
             continue
         first(m, E_VEL + i, 1.0)
         cross_row(m, i, fn, fe, fd, -late)
@@ -130,13 +150,13 @@ def fuse_fix(
             entry(m, c.i_arm, r[3 * i + 1] * wz - r[3 * i + 2] * wy)
             entry(m, c.i_arm + 1, r[3 * i + 2] * wx - r[3 * i] * wz)
             entry(m, c.i_arm + 2, r[3 * i] * wy - r[3 * i + 1] * wx)
-        noise = (c.velocity_var_v if i == 2 else c.velocity_var_h) * fix[7]
+        noise = (c.velocity_var_v if i == 2 else c.velocity_var_h) * factor(fix[7])
         y = z - (m.then_velocity[i] + (un if i == 0 else ue if i == 1 else ud))
         if update_scalar(m, p, n, rows, CH_VEL + i, t, y, noise, E_VEL + i, c.follow) == 1:
             used += 1
         else:
             refused += 1
-    if c.course and math.hypot(fix[3], fix[4]) > c.course_speed_m_s:
+    if c.course and c.course_speed_m_s < math.hypot(fix[3], fix[4]) <= MOST_M_S:
         used += fuse_course(c, m, p, n, rows, t, fix[3] - un, fix[4] - ue)
     inject(m, t)
     return used, refused

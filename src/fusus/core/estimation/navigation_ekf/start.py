@@ -8,12 +8,14 @@ from fusus.core.arrays import Array
 from fusus.core.estimation.aiding import Aiding
 from fusus.core.estimation.initial import Start
 from fusus.core.estimation.navigation_ekf.covariance import project, ud_update
-from fusus.core.estimation.navigation_ekf.measure import entry, first
+from fusus.core.estimation.navigation_ekf.measure import GREATEST_LEVEL, LEAST_LEVEL, entry, first
 from fusus.core.estimation.navigation_ekf.parameters import Parameters
 from fusus.core.estimation.navigation_ekf.receiver import GREATEST_DRIFT
 from fusus.core.estimation.navigation_ekf.side_by_side import NOTHING_KNOWN, Known
 from fusus.core.estimation.navigation_ekf.states import (
     ALWAYS,
+    CH_POS,
+    CH_VEL,
     E_ACC,
     E_ATT,
     E_BARO,
@@ -177,6 +179,7 @@ def initial_state(
         if known.delay_s is not None:
             m.gnss_delay_s = known.delay_s
             diagonal[c.i_delay] = min(4.0 * known.delay_sigma_s**2, c.delay_var)
+    _believe_receiver(m, p, aiding)
     m.motion_level = 0.0 if start.is_still else UNKNOWN_CARRIER
     if known.motion_level is not None:
         m.motion_level = known.motion_level
@@ -215,6 +218,22 @@ def initial_state(
     if start.is_still:
         _see_gravity(m, factors, n, to_matrix(start.q_nb), site.gravity_m_s2, p, start.rest_s)
     return State(m, factors, rows_of(Moment, MOMENTS), n)
+
+
+def _believe_receiver(m: Memory, p: Parameters, aiding: Aiding) -> None:
+    """Set the factors of the fixes' noise by what the receiver says of its own accuracy: of all its error, over both horizontal axes."""
+    wander = p.gnss_wander_horizontal_m, p.gnss_wander_vertical_m
+    horizontal, vertical, speed = aiding.accuracy
+    usual = math.hypot(p.gnss_horizontal_m, wander[0]), math.hypot(p.gnss_vertical_m, wander[1])
+    if horizontal > 0.0:
+        m.said_level[0] = 2.0 * math.log(horizontal / math.sqrt(2.0) / usual[0])
+        m.said_level[1] = m.said_level[0] if not vertical > 0.0 else 2.0 * math.log(vertical / usual[1])
+        m.said_level[:] = np.clip(m.said_level, LEAST_LEVEL, GREATEST_DRIFT)
+        m.noise_level[CH_POS : CH_POS + 3] = m.said_level[[0, 0, 1]]
+    if speed > 0.0:
+        m.noise_level[CH_VEL : CH_VEL + 3] = np.clip(
+            2.0 * math.log(speed / p.gnss_velocity_horizontal_m_s), LEAST_LEVEL, GREATEST_LEVEL
+        )
 
 
 def _heading_var(p: Parameters, aiding: Aiding, start: Start, sigma: float | None) -> float:

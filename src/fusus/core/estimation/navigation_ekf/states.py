@@ -161,13 +161,15 @@ class Memory(Record):
     surprise: Annotated[Array, CHANNELS]
     surprise_s: Annotated[Array, CHANNELS]
     # What the innovations show: the logarithms of factors of each channel's noise variance and of that of the inertial motion; each
-    # channel's last innovation over its sigma (NaN where it was refused); and the factor by which the receiver's drift was scaled.
+    # channel's last innovation over its sigma (NaN where it was refused); the factor by which the receiver's drift was scaled, and
+    # that which its own word on its accuracy gives (horizontal, vertical).
     noise_level: Annotated[Array, CHANNELS]
     level_count: Annotated[Array, CHANNELS]
     motion_level: float
     last_normal: Annotated[Array, CHANNELS]
     alike: Annotated[Array, CHANNELS]
     drift_level: Annotated[Array, 2]
+    said_level: Annotated[Array, 2]
     # Room to work in: errors found so far, gain, what is half-way to it (Uᵀ hᵀ), a row's columns and values and their number.
     error: Annotated[Array, W]
     gain: Annotated[Array, W]
@@ -222,6 +224,9 @@ class State(NamedTuple):
     history: Moments
     n: int
 
+
+# What came longer ago than this says nothing of now, s.
+STALE_S = 0.3
 
 # Earlier than all that happens: the time of what has not happened.
 NEVER_S, LONG_AGO_S = -1e9, -1e8
