@@ -52,6 +52,12 @@ def sound_step(dt: float) -> float:
 
 
 @kernel
+def sound_factor(said: float) -> float:
+    """Return a factor of a variance as a receiver's word gives it; one where it says nothing usable."""
+    return said if 1e-4 <= said <= 1e8 else 1.0
+
+
+@kernel
 def unit(w: float, x: float, y: float, z: float) -> tuple[float, float, float, float]:
     """Return a quaternion of length one; near one a Newton step is exact and spares root and division."""
     n2 = w * w + x * x + y * y + z * z

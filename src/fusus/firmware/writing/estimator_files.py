@@ -52,7 +52,7 @@ _MEMBERS = {
     "altitude": (
         "AttitudeEkfCoefficients attitude_c;", "AttitudeEkfState attitude;", "AltitudeCoefficients c;",
         "{real} x[4]; /* height m, climb m/s, accelerometer bias m/s^2, barometer zero m */", "{real} p[16];",
-        "{real} at[8]; /* counts and times, see altitude_advance_all */", "{real} gravity_m_s2;",
+        "{real} at[10]; /* counts and times, see altitude_advance_all */", "{real} gravity_m_s2;",
         *_CLOCK,
     ),
     "navigation_ekf": (

@@ -7,6 +7,7 @@ from typing import Any
 from jinja2 import Environment, FunctionLoader, StrictUndefined
 
 from fusus.core.control import cascade
+from fusus.core.estimation import attitude_math
 from fusus.core.estimation.attitude_ekf import run as attitude_start
 from fusus.core.estimation.navigation_ekf import start as navigation_start
 from fusus.core.estimation.navigation_ekf.states import W
@@ -40,6 +41,7 @@ def environment(precision: Precision) -> Environment:
         # Modules whose constants the files written by hand stand on.
         attitude_start=attitude_start,
         navigation_start=navigation_start,
+        attitude_limits=attitude_math,
         cascade=cascade,
     )
     env.filters["figure"] = lambda value: literal(float(value), precision)

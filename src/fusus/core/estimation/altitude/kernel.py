@@ -6,7 +6,7 @@ Arrays, where a function does not say otherwise (shape, unit, frame):
     p : (4, 4) of x, up
     h : (4,) any, up
     k : (4,) any, up
-    at : (8,) counts and s, any
+    at : (10,) counts and s, any
     t : (N,) s, any
     dt : (N,) s, any
     up : (N,) m/s^2, up
@@ -26,7 +26,7 @@ from typing import NamedTuple
 
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array, ByteArray
-from fusus.core.estimation.attitude_math import BARO_GATED, GAP, GAP_S
+from fusus.core.estimation.attitude_math import BARO_GATED, GAP, GAP_S, MOST_M_S2, sound_factor, sound_step
 from fusus.core.estimation.elapsed import reached
 from fusus.core.estimation.navigation_ekf.states import ACC_CLIPPED, LONG_AGO_S
 
@@ -34,8 +34,10 @@ from fusus.core.estimation.navigation_ekf.states import ACC_CLIPPED, LONG_AGO_S
 LEAK, SHAKE_SAMPLES = 0.1, 500.0
 # What is missed while the accelerometer stands at its stop acts like a bias, which changes by so much within a second.
 LOST_M_S2 = 5.0
-# Refused for so long, the filter is rather wrong than the barometer.
-REFUSED_S = 5.0
+# Refused for so long, and so often, the filter is rather wrong than the barometer.
+REFUSED_S, REFUSALS = 5.0, 3.0
+# One sigma of the acceleration while none comes; and what is no height.
+MISSED_M_S2, MOST_M = 2.0, 1e5
 
 
 class Coefficients(NamedTuple):
@@ -106,6 +108,7 @@ def begin_clock_anew(at: Array, by: float) -> None:
     for i in range(4, 6):
         if at[i] > LONG_AGO_S:
             at[i] -= by
+    at[8] -= by
 
 
 @kernel
@@ -115,21 +118,32 @@ def advance_all(
 ) -> None:  # fmt: skip
     """Take the samples from ``first`` to ``last`` in: ``up`` (N,) upward acceleration with its bias.
 
-    ``at`` (8,): next rows of barometer and fixes, next
-    innovation row, sample, when barometer and fixes were last used, the last acceleration and how much it shakes."""
+    ``at`` (10,): next rows of barometer and fixes, next
+    innovation row, sample, when barometer and fixes were last used, the last acceleration and how much it
+    shakes, when the barometer was first refused and how often since."""
     h, k = work[0], work[1]
     for i in range(first, last):
         now = t[i]
-        flag = GAP if dt[i] > GAP_S else 0
-        step = up[i] - at[6]
-        at[7] += (0.5 * step * step - at[7]) / SHAKE_SAMPLES if at[3] > 0.0 else 0.0
-        at[6] = up[i]
+        h_s = sound_step(dt[i])
+        flag = GAP if h_s > GAP_S else 0
+        push = x[2]  # what does not come is no acceleration but for the bias
+        if abs(up[i]) <= MOST_M_S2:
+            push = up[i]
+            step = push - at[6]
+            at[7] += (0.5 * step * step - at[7]) / SHAKE_SAMPLES if at[3] > 0.0 else 0.0
+            at[6] = push
+        else:
+            flag |= GAP
+            p[1, 1] += MISSED_M_S2 * MISSED_M_S2 * h_s
         if known[i] & ACC_CLIPPED:
-            p[2, 2] += LOST_M_S2 * LOST_M_S2 * dt[i]
-        predict(c, x, p, dt[i], up[i], at[7])
+            p[2, 2] += LOST_M_S2 * LOST_M_S2 * h_s
+        predict(c, x, p, h_s, push, at[7])
         while at[0] < baro.shape[0] and baro[int(at[0]), 0] <= now:
             z = baro[int(at[0]), 1]
             at[0] += 1.0
+            if not abs(z) <= MOST_M:
+                flag |= BARO_GATED
+                continue
             y = z - (x[0] - c.baro_delay_s * x[1] + x[3])
             h[0], h[1], h[2], h[3] = 1.0, -c.baro_delay_s, 0.0, 1.0
             if c.by_gains:
@@ -142,8 +156,8 @@ def advance_all(
                 s, used = math.nan, 1
             else:
                 if (
-                    reached(now - at[4], REFUSED_S)
-                    and at[4] > LONG_AGO_S
+                    at[9] >= REFUSALS
+                    and reached(now - at[8], REFUSED_S)
                     and y * y > c.gate2 * (p[0, 0] + p[3, 3] + c.baro_var)
                 ):
                     if not reached(now - at[5], REFUSED_S):
@@ -154,6 +168,10 @@ def advance_all(
                 s, used = update(c, x, p, h, k, y, c.baro_var)
                 if used:
                     at[4] = now
+                    at[9] = 0.0
+                else:
+                    at[8] = now if at[9] == 0.0 else at[8]
+                    at[9] += 1.0
             row = int(at[2])
             rows[row, 0], rows[row, 1], rows[row, 2], rows[row, 3], rows[row, 4] = 0.0, now, y, s, used
             at[2] += 1.0
@@ -165,10 +183,10 @@ def advance_all(
                 continue
             for j in range(2):
                 z = -fix[3] if j == 0 else -fix[6]
-                if math.isnan(z):
+                if not abs(z) <= MOST_M:
                     continue
                 h[0], h[1], h[2], h[3] = 1.0 - j, 1.0 * j, 0.0, 0.0
-                r = c.gnss_var * fix[7] if j == 0 else c.climb_var * fix[8]
+                r = c.gnss_var * sound_factor(fix[7]) if j == 0 else c.climb_var * sound_factor(fix[8])
                 y = z - x[j]
                 s, used = update(c, x, p, h, k, y, r)
                 if used and j == 0:

@@ -73,8 +73,8 @@ def first_covariance(p: AnyParameters) -> Array:
 
 
 def first_times() -> Array:
-    """Return counts, times and shaking (8,) before the first sample: see :func:`kernel.advance_all`."""
-    return np.array([0.0] * 4 + [NEVER_S] * 2 + [0.0] * 2)
+    """Return counts, times and shaking (10,) before the first sample: see :func:`kernel.advance_all`."""
+    return np.array([0.0] * 4 + [NEVER_S] * 2 + [0.0] * 4)
 
 
 def begin(p: AnyParameters, site: Site, start: Start, aiding: Aiding, t_s: Array, samples: Samples) -> Run:

@@ -85,13 +85,14 @@ def advance(
 ) -> State:
     """Take one sample in: turn by the gyro, sum up gravity and field, update when the window is full."""
     step = sound_step(dt)
-    rate_x, rate_y, rate_z = (
-        (gx - s.bx, gy - s.by, gz - s.bz) if is_reading(gx, gy, gz, MOST_RAD_S) else (0.0, 0.0, 0.0)
-    )
+    has_rate = is_reading(gx, gy, gz, MOST_RAD_S)
+    rate_x, rate_y, rate_z = 0.0, 0.0, 0.0
+    if has_rate:
+        rate_x, rate_y, rate_z = gx - s.bx, gy - s.by, gz - s.bz
     ux, uy, uz = rate_x * step, rate_y * step, rate_z * step
     w, x, y, z = turn(s.w, s.x, s.y, s.z, ux, uy, uz)
     flags = 0
-    if step > GAP_S or not is_reading(gx, gy, gz, MOST_RAD_S):
+    if step > GAP_S or not has_rate:
         flags = GAP
         missed = LOST_RAD_S * LOST_RAD_S * step * min(step, LOST_TAU_S)
         for i in range(3):
@@ -100,7 +101,9 @@ def advance(
 
     n = s.window
     # What did not come is missing in all three sums alike: their ratios stay, and a window of too little is left out.
-    fx, fy, fz = (ax, ay, az) if is_reading(ax, ay, az, MOST_M_S2) else (0.0, 0.0, 0.0)
+    fx, fy, fz = 0.0, 0.0, 0.0
+    if is_reading(ax, ay, az, MOST_M_S2):
+        fx, fy, fz = ax, ay, az
     fn, fe, fd = to_nav(w, x, y, z, fx, fy, fz)
     heading, seen, refused = n.heading, n.fields, n.refused
     if is_reading(mx, my, mz, MOST_UT):

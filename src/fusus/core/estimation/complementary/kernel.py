@@ -68,10 +68,12 @@ def advance(
 ) -> State:
     """Take one sample in: turn by the gyro, then lean a little towards gravity and field."""
     h = sound_step(dt)
-    turns = h if is_reading(gx, gy, gz, MOST_RAD_S) else 0.0
-    rate_x, rate_y, rate_z = (gx - s.bx, gy - s.by, gz - s.bz) if turns > 0.0 else (0.0, 0.0, 0.0)
+    has_rate = is_reading(gx, gy, gz, MOST_RAD_S)
+    rate_x, rate_y, rate_z = 0.0, 0.0, 0.0
+    if has_rate:
+        rate_x, rate_y, rate_z = gx - s.bx, gy - s.by, gz - s.bz
     w, x, y, z = turn(s.w, s.x, s.y, s.z, rate_x * h, rate_y * h, rate_z * h)
-    flags = GAP if h > GAP_S or turns < h else 0
+    flags = GAP if h > GAP_S or not has_rate else 0
     norm = math.sqrt(ax * ax + ay * ay + az * az) if is_reading(ax, ay, az, MOST_M_S2) else 0.0
     dx, dy, dz = down_in_body(w, x, y, z)
     rx, ry, rz = 0.0, 0.0, 0.0

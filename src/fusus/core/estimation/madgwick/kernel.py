@@ -92,7 +92,9 @@ def advance(
     f = min(2.0 * c.beta * h * inverse, 1.0)
     u = 2.0 * c.zeta * h * inverse
     bx, by, bz = s.bx - u * ex, s.by - u * ey, s.bz - u * ez
-    rate_x, rate_y, rate_z = (gx - bx, gy - by, gz - bz) if has_rate else (0.0, 0.0, 0.0)
+    rate_x, rate_y, rate_z = 0.0, 0.0, 0.0
+    if has_rate:
+        rate_x, rate_y, rate_z = gx - bx, gy - by, gz - bz
     rx = rate_x * h + f * ex + turn_by * dx
     ry = rate_y * h + f * ey + turn_by * dy
     rz = rate_z * h + f * ez + turn_by * dz

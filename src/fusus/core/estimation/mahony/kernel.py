@@ -95,7 +95,9 @@ def advance(
     i = c.ki * h
     bx, by, bz = s.bx - i * (ex + held * dx), s.by - i * (ey + held * dy), s.bz - i * (ez + held * dz)
     p, k = c.kp_acc, c.kp_mag * held
-    rate_x, rate_y, rate_z = (gx - bx, gy - by, gz - bz) if has_rate else (0.0, 0.0, 0.0)
+    rate_x, rate_y, rate_z = 0.0, 0.0, 0.0
+    if has_rate:
+        rate_x, rate_y, rate_z = gx - bx, gy - by, gz - bz
     rx, ry, rz = rate_x + p * ex + k * dx, rate_y + p * ey + k * dy, rate_z + p * ez + k * dz
     w, x, y, z = turn(s.w, s.x, s.y, s.z, rx * h, ry * h, rz * h)
     return State(w, x, y, z, bx, by, bz, held * (1.0 - min(1.0, c.kp_mag * h)), flags)

@@ -88,6 +88,8 @@ PUSH_TAU_S, TURN_TAU_S = 1.0, 30.0
 # One sigma of what is missed while a sensor stands at its stop, and while samples are missing.
 LOST_ACC_M_S2, LOST_RATE_RAD_S = 10.0, 2.0
 GAP_ACC_M_S2, GAP_RATE_RAD_S = 2.0, 0.5
+# All that is known of a sample but that it rests.
+MOVING_BITS = ACC_CLIPPED | GYRO_CLIPPED | NOT_MEASURED
 # How long what is missed lasts one way, the least of it, and over how many groups of samples the motion before it is known.
 MISSED_TAU_S, STEADY_M_S2, STEADY_RAD_S = 1.0, 0.3, 0.03
 ENOUGH_GROUPS, MOTION_GROUPS = 20.0, 200.0
@@ -320,12 +322,12 @@ def advance_all(
         has_rate, has_force = is_reading(gx, gy, gz, MOST_RAD_S), is_reading(ax, ay, az, MOST_M_S2)
         if not has_rate:  # it turns on as it did
             gx, gy, gz = lgx, lgy, lgz
-            what = (what | NOT_MEASURED) & ~AT_REST
+            what = (what | NOT_MEASURED) & MOVING_BITS
         wx, wy, wz = gx - bgx, gy - bgy, gz - bgz
         weighs = g
         if not has_force:  # nothing is known of a push: the velocity stays, and no force ties it to the tilt
             ax, ay, az, weighs = bax, bay, baz, 0.0
-            what = (what | NOT_MEASURED) & ~AT_REST
+            what = (what | NOT_MEASURED) & MOVING_BITS
         w, x, y, z, fn, fe, fd = strapdown(w, x, y, z, h, wx, wy, wz, ax - bax, ay - bay, az - baz)
         un, ue, ud = fn * h, fe * h, (fd + weighs) * h
         px += (vx + 0.5 * un) * h

@@ -11,6 +11,7 @@ import math
 
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array
+from fusus.core.estimation.attitude_math import sound_factor
 from fusus.core.estimation.navigation_ekf.covariance import add_variance, scale
 from fusus.core.estimation.navigation_ekf.history import state_at
 from fusus.core.estimation.navigation_ekf.measure import entry, first, inject, rotation, update_scalar, wrapped
@@ -32,8 +33,8 @@ from fusus.core.estimation.navigation_ekf.states import (
 # How long a gust turns the nose off the course: neighbouring fixes see the same one.
 CRAB_TAU_S = 2.0
 LEAST = 1e-4
-# Beyond these a place, a speed or a factor of a variance is none.
-MOST_M, MOST_M_S, MOST_FACTOR = 1e7, 1e4, 1e8
+# Beyond these a place or a speed is none.
+MOST_M, MOST_M_S = 1e7, 1e4
 # Logarithms of factors of the drift's variance: by so much fixes may scatter less or more without a word on it, and the greatest.
 WITHIN, GREATEST_DRIFT = math.log(4.0), 3.0
 
@@ -89,12 +90,6 @@ def cross_row(m: Memory, axis: int, vx: float, vy: float, vz: float, factor: flo
 
 
 @kernel
-def factor(said: float) -> float:
-    """Return a factor of a variance as a receiver's word gives it; one where it says nothing usable."""
-    return said if LEAST <= said <= MOST_FACTOR else 1.0
-
-
-@kernel
 def fuse_fix(
     c: Coefficients, m: Memory, p: Array, n: int, history: Moments, rows: Array, t: float, came: float, fix: Array
 ) -> tuple[int, int]:
@@ -130,7 +125,7 @@ def fuse_fix(
         if c.i_arm >= ALWAYS:
             for j in range(3):
                 entry(m, c.i_arm + j, r[3 * i + j])
-        noise = (c.gnss_var_v if i == 2 else c.gnss_var_h) * factor(fix[6])
+        noise = (c.gnss_var_v if i == 2 else c.gnss_var_h) * sound_factor(fix[6])
         y = z - (m.then_position[i] + arm + m.gnss_bias[i])
         if update_scalar(m, p, n, rows, CH_POS + i, t, y, noise, E_POS + i, c.follow) == 1:
             used += 1
@@ -150,7 +145,7 @@ def fuse_fix(
             entry(m, c.i_arm, r[3 * i + 1] * wz - r[3 * i + 2] * wy)
             entry(m, c.i_arm + 1, r[3 * i + 2] * wx - r[3 * i] * wz)
             entry(m, c.i_arm + 2, r[3 * i] * wy - r[3 * i + 1] * wx)
-        noise = (c.velocity_var_v if i == 2 else c.velocity_var_h) * factor(fix[7])
+        noise = (c.velocity_var_v if i == 2 else c.velocity_var_h) * sound_factor(fix[7])
         y = z - (m.then_velocity[i] + (un if i == 0 else ue if i == 1 else ud))
         if update_scalar(m, p, n, rows, CH_VEL + i, t, y, noise, E_VEL + i, c.follow) == 1:
             used += 1
