@@ -209,7 +209,7 @@ def test_a_board_that_was_on_for_three_hours_flies_as_well(name, place):
     ("wrong", "right"),
     [
         ("2.0 * (x * z - w * y)", "2.0 * (x * z + w * y)"),
-        ("c->ki * dt", "c->ki * 1.001 * dt"),
+        ("c->ki * h", "c->ki * 1.001 * h"),
         ("c->kp_mag * held", "c->kp_acc * held * 0.999"),
         ("1.0 / 6.0", "1.0 / 6.01"),
     ],

@@ -217,10 +217,15 @@ def test_gates_refuse_and_give_way(made):
     m, p = copy_of(s.m), s.p.copy()
     m.gate2, m.recover_s = 9.0, 2.0  # gate of three sigmas, recovery after two seconds
     p[D + 2], p[W * E_BARO + 2] = 0.01, 0.0  # known to a tenth of a metre
-    measure.first(m, 2, 1.0)
-    assert measure.update_scalar(m, p, s.n, rows, 6, 0.5, 50.0, 0.01, 2, 0.0) == 0
-    measure.first(m, 2, 1.0)
-    assert measure.update_scalar(m, p, s.n, rows, 6, 3.0, 50.0, 0.01, 2, 0.0) == 1 and m.error[2] > 49.0
+
+    def height(t, y):
+        measure.first(m, 2, 1.0)
+        return measure.update_scalar(m, p, s.n, rows, 6, t, y, 0.01, 2, 0.0)
+
+    # However long nothing came before: one alone is refused, and so are several that say different things.
+    assert [height(30.0 + k, y) for k, y in enumerate((50.0, -20.0, 90.0, -60.0, 15.0))] == [0] * 5
+    # Several that agree, for as long as it takes, are believed.
+    assert [height(40.0 + k, 50.0) for k in range(3)] == [0, 0, 1] and m.error[2] > 49.0
 
 
 def test_a_site_without_a_field_is_no_obstacle():

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from fusus.core.arrays import Array
-from fusus.core.frames.quaternion import from_matrix
+from fusus.core.frames.quaternion import from_matrix, from_rotation_vector, multiply, rotate
 from fusus.core.world.site import Site
 
 # What counts as rest: looser than any sensor's noise, tighter than any hand or rotor (common practice).
@@ -21,6 +21,8 @@ REST_GYRO_RAD_S = 0.03
 REST_ACC_M_S2 = 0.35
 REST_RATE_RAD_S = 0.35
 REST_DRIFT_RAD_S = 0.01
+# Over so long the force is averaged where nothing rests.
+LEVEL_S = 3.0
 
 
 class Start(NamedTuple):
@@ -112,7 +114,7 @@ def start_from(t_s: ArrayLike, gyro_b: ArrayLike, acc_b: ArrayLike, mag_b: Array
     rest_s = float(t[rest - 1] - t[0]) if rest > 1 else 0.0
     is_still = rest_s >= 0.4
     count = max(1, rest if is_still else int(np.searchsorted(t, t[0] + 0.2)))
-    f = acc[:count].mean(axis=0)
+    f = acc[:count].mean(axis=0) if is_still else _mean_force(t, gyro, acc)
     if not np.linalg.norm(f) > 0:
         f = np.array([0.0, 0.0, -site.gravity_m_s2])
     seen = mag[: max(count, 1)]
@@ -127,6 +129,22 @@ def start_from(t_s: ArrayLike, gyro_b: ArrayLike, acc_b: ArrayLike, mag_b: Array
     bias = gyro[:count].mean(axis=0) if is_still else np.zeros(3)
     field, dip = _reference_field(f, m, site)
     return Start(q, bias, is_still, rest_s, field, dip, m is not None)
+
+
+def _mean_force(t: Array, gyro: Array, acc: Array) -> Array:
+    """Return the mean specific force of the first seconds in the body axes of the first sample, (3,).
+
+    A carrier cannot speed up for long: of some seconds' force most is gravity, if the turns between are taken out by the gyro.
+    """
+    count = max(1, int(np.searchsorted(t, t[0] + LEVEL_S)))
+    steps = np.diff(t[:count], prepend=t[0])
+    q = np.array([1.0, 0.0, 0.0, 0.0])
+    total = np.zeros(3)
+    for turn, force in zip(np.nan_to_num(gyro[:count]) * steps[:, None], acc[:count], strict=True):
+        q = multiply(q, from_rotation_vector(turn))
+        if np.isfinite(force).all():
+            total += rotate(q, force)
+    return total / count
 
 
 def _reference_field(acc: Array, mag: Array | None, site: Site) -> tuple[float, float]:

@@ -35,7 +35,7 @@ def access_to(plan: Plan) -> Access:
     of_state: list[tuple[str, Any]] = [(".s", kernel.State)] if module != "altitude" else []
     if module == "altitude":
         of_coefficients = [(".attitude_c", EkfCoefficients), (".c", kernel.Coefficients), (".gravity_m_s2", 0)]
-        of_state = [(".attitude", ekf_kernel.State), (".x", 4), (".p", 16), (".at", 8)]
+        of_state = [(".attitude", ekf_kernel.State), (".x", 4), (".p", 16), (".at", 10)]
     if module == "navigation_ekf":
         of_coefficients.append((".mag_interval_s", 0))
     c, n = parts_of(layout, of_coefficients)

@@ -24,8 +24,8 @@ HYPOTHESES, SPREAD_RAD = 16, 0.25
 LONGEST_S, LOOK_S = 300.0, 5.0
 # Filters that are so much less likely than the best, as logarithms, are out.
 OUT = 30.0
-# The heading stands out where all that are likely agree to within so much, and are so sure.
-LIKELY, AGREE_RAD, SURE_RAD = 0.01, 0.12, 0.15
+# The heading stands out where the headings that are left, weighed by their likelihoods, scatter by so little.
+SURE_RAD = 0.25
 # The heading found was found from the same fixes that the run takes in again: it is not claimed to be better than this.
 LEAST_SIGMA_RAD = 0.03
 
@@ -73,11 +73,12 @@ def _stands_out(running: list[Hypothesis]) -> bool:
     likelihood = np.array([h.likelihood for h in running])
     weight = np.exp(likelihood - likelihood.max())
     weight /= weight.sum()
-    likely = [h for h, w in zip(running, weight, strict=True) if w > LIKELY]
-    found = [_heading(h) for h in likely]
-    best, p = found[int(np.argmax([h.likelihood for h in likely]))]
-    off = [math.remainder(yaw - best, 2.0 * math.pi) for yaw, _ in found]
-    return max(abs(o) for o in off) < AGREE_RAD and math.sqrt(p[E_ATT + 2, E_ATT + 2]) < SURE_RAD
+    found = [_heading(h) for h in running]
+    best = found[int(np.argmax(likelihood))][0]
+    off = np.array([math.remainder(yaw - best, 2.0 * math.pi) for yaw, _ in found])
+    own = np.array([p[E_ATT + 2, E_ATT + 2] for _, p in found])
+    mean = float(weight @ off)
+    return math.sqrt(float(weight @ ((off - mean) ** 2 + own))) < SURE_RAD
 
 
 def _from(h: Hypothesis, start: Start, t_s: Array, samples: Samples) -> tuple[Start, Known]:

@@ -106,7 +106,7 @@ def update_scalar(
             add_variance(p, m, free, left * left)
             variance = project(p, m) + r
             used = 1
-    if follows > 0.0:
+    if follows > 0.0 and not m.is_held:
         learn_levels(m, channel, t, left / math.sqrt(variance), r / variance, used == 1)
         surprise = left if used == 1 and left * left > SURPRISE2 * variance else 0.0
         if surprise * m.surprise[channel] > 0.0:

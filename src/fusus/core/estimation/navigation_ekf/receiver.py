@@ -12,7 +12,7 @@ import math
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array
 from fusus.core.estimation.attitude_math import sound_factor
-from fusus.core.estimation.navigation_ekf.covariance import add_variance, scale
+from fusus.core.estimation.navigation_ekf.covariance import add_variance, project, scale, ud_update
 from fusus.core.estimation.navigation_ekf.history import state_at
 from fusus.core.estimation.navigation_ekf.measure import entry, first, inject, rotation, update_scalar, wrapped
 from fusus.core.estimation.navigation_ekf.states import (
@@ -37,6 +37,8 @@ LEAST = 1e-4
 MOST_M, MOST_M_S = 1e7, 1e4
 # Logarithms of factors of the drift's variance: by so much fixes may scatter less or more without a word on it, and the greatest.
 WITHIN, GREATEST_DRIFT = math.log(4.0), 3.0
+# A variance of the drift beyond so many times what it can be is brought back.
+TOO_MUCH = 1.3
 
 
 @kernel
@@ -47,7 +49,7 @@ def drift_level(m: Memory, vertical: int) -> float:
     """
     said = m.said_level[vertical]
     level = m.noise_level[CH_POS + 2] if vertical == 1 else 0.5 * (m.noise_level[CH_POS] + m.noise_level[CH_POS + 1])
-    off = level - said
+    off = level - m.first_level[vertical]
     return float(min(said + off - min(max(off, -WITHIN), WITHIN), GREATEST_DRIFT))
 
 
@@ -65,14 +67,16 @@ def propagate_gnss_bias(c: Coefficients, m: Memory, p: Array, n: int, t: float) 
     for i in range(c.i_gnss_bias, c.i_gnss_bias + 3):
         is_down = i == c.i_gnss_bias + 2
         level = drift_level(m, 1 if is_down else 0)
-        before = m.drift_level[1 if is_down else 0]
-        if i != c.i_gnss_bias:
-            m.drift_level[1 if is_down else 0] = level
-        keeps = rho * math.exp(0.5 * (level - before))
-        m.gnss_bias[i - c.i_gnss_bias] *= keeps
-        scale(p, n, i, keeps)
+        m.drift_level[1 if is_down else 0] = level
+        m.gnss_bias[i - c.i_gnss_bias] *= rho
+        scale(p, n, i, rho)
         var = math.exp(level) * (c.gnss_bias_var_v if is_down else c.gnss_bias_var_h)
         add_variance(p, m, i, (1.0 - rho * rho) * var)
+        # A drift that cannot be as large as was thought: as if it had been measured as nothing, so that all that hangs on it follows.
+        first(m, i, 1.0)
+        known = project(p, m)
+        if known > TOO_MUCH * var:
+            ud_update(p, m, n, known * var / (known - var), -m.gnss_bias[i - c.i_gnss_bias] - m.error[i])
 
 
 @kernel

@@ -81,6 +81,8 @@ def begin(p: Parameters, site: Site, start: Start, aiding: Aiding, t_s: Array, s
 
     def trial(begins: Start, beside: Aiding, times: Array, coarse: Samples, assumed: Known) -> Trial:
         run = begin_at(p, site, begins, beside, times, assumed)
+        # Filters that each made their own noise fit would all be as likely.
+        run.state.m.is_held = True
         return lambda first, last: advance(run, times, coarse, beside, first, last), run.state, run.rows
 
     if len(aiding.gnss) > 2 and (p.course_heading or not len(aiding.mag)):

@@ -229,7 +229,12 @@ def _believe_receiver(m: Memory, p: Parameters, aiding: Aiding) -> None:
         m.said_level[0] = 2.0 * math.log(horizontal / math.sqrt(2.0) / usual[0])
         m.said_level[1] = m.said_level[0] if not vertical > 0.0 else 2.0 * math.log(vertical / usual[1])
         m.said_level[:] = np.clip(m.said_level, LEAST_LEVEL, GREATEST_DRIFT)
-        m.noise_level[CH_POS : CH_POS + 3] = m.said_level[[0, 0, 1]]
+        # All of it may be from fix to fix: the innovations will show.
+        level = np.array(
+            [2.0 * math.log(usual[0] / p.gnss_horizontal_m)] * 2 + [2.0 * math.log(usual[1] / p.gnss_vertical_m)]
+        )
+        m.noise_level[CH_POS : CH_POS + 3] = np.clip(m.said_level[[0, 0, 1]] + level, LEAST_LEVEL, GREATEST_LEVEL)
+        m.first_level[:] = m.noise_level[CH_POS + 1 : CH_POS + 3]
     if speed > 0.0:
         m.noise_level[CH_VEL : CH_VEL + 3] = np.clip(
             2.0 * math.log(speed / p.gnss_velocity_horizontal_m_s), LEAST_LEVEL, GREATEST_LEVEL

@@ -160,16 +160,20 @@ class Memory(Record):
     # Of each channel: its last innovation if that was a surprise, else 0, and when the first of a row of them was.
     surprise: Annotated[Array, CHANNELS]
     surprise_s: Annotated[Array, CHANNELS]
-    # What the innovations show: the logarithms of factors of each channel's noise variance and of that of the inertial motion; each
+    # What the innovations show (unless it is held as it is): the logarithms of factors of each channel's noise variance and of
+    # that of the inertial motion; each
     # channel's last innovation over its sigma (NaN where it was refused); the factor by which the receiver's drift was scaled, and
-    # that which its own word on its accuracy gives (horizontal, vertical).
+    # that which its own word on its accuracy gives,
+    # and the factor of the noise that goes with it (horizontal, vertical).
     noise_level: Annotated[Array, CHANNELS]
+    is_held: bool
     level_count: Annotated[Array, CHANNELS]
     motion_level: float
     last_normal: Annotated[Array, CHANNELS]
     alike: Annotated[Array, CHANNELS]
     drift_level: Annotated[Array, 2]
     said_level: Annotated[Array, 2]
+    first_level: Annotated[Array, 2]
     # Room to work in: errors found so far, gain, what is half-way to it (Uᵀ hᵀ), a row's columns and values and their number.
     error: Annotated[Array, W]
     gain: Annotated[Array, W]
