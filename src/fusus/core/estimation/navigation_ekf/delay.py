@@ -9,15 +9,13 @@ import math
 
 from fusus.core.estimation.initial import Start
 from fusus.core.estimation.navigation_ekf.covariance import variance_of
-from fusus.core.estimation.navigation_ekf.side_by_side import Begin, Hypothesis, Known, Stretch, count
+from fusus.core.estimation.navigation_ekf.side_by_side import Begin, Hypothesis, Known, Stretch, count, unlikelihood
 
 # Delays that are tried, and one sigma of each.
 DELAYS_S, SPREAD_S = (0.0, 0.1, 0.25, 0.45, 0.7, 1.0, 1.3), 0.1
 LONGEST_S = 90.0
-# How far delays usually are from the tuning's: a flight that shows little leaves it there.
-USUAL_SPREAD_S = 0.2
 # The delay found was found from the same fixes that the run takes in again: it is not claimed to be better than this.
-LEAST_SIGMA_S = 0.01
+WIDER, LEAST_SIGMA_S = 2.0, 0.02
 
 
 def delay_from_motion(look: Stretch, start: Start, begin: Begin, known: Known, usual_s: float) -> Known:
@@ -32,9 +30,9 @@ def delay_from_motion(look: Stretch, start: Start, begin: Begin, known: Known, u
         h = Hypothesis(advance, state, rows, delay)
         h.advance(0, len(look.t_s))
         count(h)
-        h.likelihood -= 0.5 * ((delay - usual_s) / USUAL_SPREAD_S) ** 2
+        h.likelihood -= unlikelihood(delay, usual_s)
         tried.append(h)
     best = max(tried, key=lambda h: h.likelihood)
     m, n = best.state.m, best.state.n
     sigma = math.sqrt(variance_of(best.state.p, n, m.i_delay))
-    return known._replace(delay_s=float(m.gnss_delay_s), delay_sigma_s=max(sigma, LEAST_SIGMA_S))
+    return known._replace(delay_s=float(m.gnss_delay_s), delay_sigma_s=max(WIDER * sigma, LEAST_SIGMA_S))

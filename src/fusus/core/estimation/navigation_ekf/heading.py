@@ -9,18 +9,20 @@ Arrays, where a function does not say otherwise (shape, unit, frame):
 """
 
 import math
+from itertools import product
 
 import numpy as np
 
 from fusus.core.arrays import Array
 from fusus.core.estimation.initial import Start
 from fusus.core.estimation.navigation_ekf.covariance import covariance_from_ud
-from fusus.core.estimation.navigation_ekf.side_by_side import Begin, Hypothesis, Known, Stretch, count
+from fusus.core.estimation.navigation_ekf.side_by_side import Begin, Hypothesis, Known, Stretch, count, unlikelihood
 from fusus.core.estimation.navigation_ekf.states import E_ATT, E_GYRO
 from fusus.core.estimation.samples import Samples
 from fusus.core.frames.quaternion import from_rotation_vector, multiply, normalise, to_euler
 
 HYPOTHESES, SPREAD_RAD = 16, 0.25
+DELAYS_S, DELAY_SPREAD_S = (0.4, 0.7, 1.0, 1.3), 0.15
 LONGEST_S, LOOK_S = 300.0, 5.0
 # Filters that are so much less likely than the best, as logarithms, are out.
 OUT = 30.0
@@ -30,19 +32,19 @@ SURE_RAD = 0.25
 LEAST_SIGMA_RAD = 0.03
 
 
-def heading_from_motion(look: Stretch, start: Start, begin: Begin, known: Known) -> tuple[Start, Known] | None:
+def heading_from_motion(look: Stretch, start: Start, begin: Begin, usual_s: float) -> tuple[Start, Known] | None:
     """Return the start turned to the heading that the motion shows, with what else was learned; None where nothing shows it.
 
-    ``begin`` makes a filter of a start, aiding, times, samples and what is known, and returns how to advance it, its state and its rows.
+    ``begin`` makes a filter of a start, aiding, times, samples and what is known, and returns how to advance it, its state and its rows;
+    ``usual_s`` is the delay of the tuning: others are tried as well, for a wrong one looks like a wrong heading.
     """
     t, aiding = look.t_s, look.aiding
     running = []
-    for k in range(HYPOTHESES):
+    for k, delay in product(range(HYPOTHESES), (usual_s, *DELAYS_S)):
         turn = 2.0 * math.pi * k / HYPOTHESES
-        advance, state, rows = begin(
-            turned(start, turn), aiding, t, look.samples, known._replace(heading_sigma_rad=SPREAD_RAD)
-        )
-        running.append(Hypothesis(advance, state, rows, turn))
+        assumed = Known(heading_sigma_rad=SPREAD_RAD, delay_s=delay, delay_sigma_s=DELAY_SPREAD_S)
+        advance, state, rows = begin(turned(start, turn), aiding, t, look.samples, assumed)
+        running.append(Hypothesis(advance, state, rows, turn, -unlikelihood(delay, usual_s)))
     at = 0
     for until in np.arange(t[0] + LOOK_S, t[-1] + LOOK_S, LOOK_S):
         to = int(np.searchsorted(t, until))
@@ -95,11 +97,7 @@ def _from(h: Hypothesis, start: Start, t_s: Array, samples: Samples) -> tuple[St
     sigma = math.hypot(math.sqrt(p[E_ATT + 2, E_ATT + 2]), math.sqrt(p[E_GYRO + 2, E_GYRO + 2]) * span)
     if sigma > SPREAD_RAD:
         moved, sigma = 0.0, SPREAD_RAD
-    found = Known(
-        heading_sigma_rad=max(sigma, LEAST_SIGMA_RAD),
-        noise_level=m.noise_level.copy(),
-        motion_level=float(m.motion_level),
-    )
+    found = Known(heading_sigma_rad=max(sigma, LEAST_SIGMA_RAD))
     if m.i_delay > 0:
         found = found._replace(delay_s=float(m.gnss_delay_s), delay_sigma_s=math.sqrt(p[m.i_delay, m.i_delay]))
     return turned(start, h.value + moved), found

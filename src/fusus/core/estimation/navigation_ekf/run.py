@@ -27,6 +27,8 @@ from fusus.core.estimation.navigation_ekf.states import (
     ACC,
     ARM,
     BARO,
+    CH_POS,
+    CH_VEL,
     DELAY,
     E_ACC,
     E_ATT,
@@ -48,6 +50,8 @@ from fusus.core.frames.quaternion import to_euler
 from fusus.core.world.site import Site
 
 KEY_S = 0.05  # between kept covariances
+# Where starts are tried side by side, fixes and their speeds are not taken to be better than this.
+TRIAL_M, TRIAL_M_S = 0.3, 0.15
 NAMES = (
     "gnss north", "gnss east", "gnss down", "gnss speed north", "gnss speed east", "gnss speed down", "barometer", "heading",
     "field y", "field z", "range", "rest north", "rest east", "rest down", "rest rate x", "rest rate y", "rest rate z", "course",
@@ -81,13 +85,17 @@ def begin(p: Parameters, site: Site, start: Start, aiding: Aiding, t_s: Array, s
 
     def trial(begins: Start, beside: Aiding, times: Array, coarse: Samples, assumed: Known) -> Trial:
         run = begin_at(p, site, begins, beside, times, assumed)
-        # Filters that each made their own noise fit would all be as likely.
-        run.state.m.is_held = True
+        # Filters that each made their own noise fit would all be as likely; and of fixes that are too good none would be.
+        m, c = run.state.m, run.c
+        m.is_held = True
+        for channel, var, least in ((CH_POS, c.gnss_var_h, TRIAL_M), (CH_VEL, c.velocity_var_h, TRIAL_M_S)):
+            at = slice(channel, channel + 3)
+            m.noise_level[at] = np.maximum(m.noise_level[at], math.log(least**2 / var))
         return lambda first, last: advance(run, times, coarse, beside, first, last), run.state, run.rows
 
     if len(aiding.gnss) > 2 and (p.course_heading or not len(aiding.mag)):
         look = stretch_of(t_s, samples, replace(aiding, mag=aiding.mag[:0]), start, HEADING_LONGEST_S)
-        found = heading_from_motion(look, start, trial, known) if look is not None else None
+        found = heading_from_motion(look, start, trial, p.gnss_delay_s) if look is not None else None
         if found is not None:
             start, known = found
     if len(aiding.gnss) > 2 and p.gnss_delay_sigma_s > 0.0:

@@ -21,6 +21,8 @@ from fusus.core.estimation.samples import Samples, sealed
 BEFORE_S = 1.0
 # An innovation counts as no more than so many sigmas, squared.
 MOST_SIGMAS2 = 25.0
+# How far delays usually are from the tuning's.
+USUAL_SPREAD_S = 0.2
 # Samples are averaged to some hundred a second: enough to tell starts apart.
 STEP_S = 0.009
 
@@ -53,6 +55,11 @@ class Hypothesis:
 
 Trial = tuple[Callable[[int, int], None], State, Array]
 Begin = Callable[[Start, Aiding, Array, Samples, Known], Trial]
+
+
+def unlikelihood(delay_s: float, usual_s: float) -> float:
+    """Return how unlikely a delay is before anything is seen, as a logarithm: a flight that shows little leaves it at the tuning's."""
+    return 0.5 * ((delay_s - usual_s) / USUAL_SPREAD_S) ** 2
 
 
 class Stretch(NamedTuple):

@@ -178,7 +178,7 @@ def initial_state(
         diagonal[c.i_delay] = c.delay_var
         if known.delay_s is not None:
             m.gnss_delay_s = known.delay_s
-            diagonal[c.i_delay] = min(4.0 * known.delay_sigma_s**2, c.delay_var)
+            diagonal[c.i_delay] = known.delay_sigma_s**2
     _believe_receiver(m, p, aiding)
     m.motion_level = 0.0 if start.is_still else UNKNOWN_CARRIER
     if known.motion_level is not None:
