@@ -120,7 +120,9 @@ def turning(rng, seconds):
     w = 0.5
     angle = rng.uniform(-np.pi, np.pi) + w * t
     pos = np.stack([12 * np.sin(angle), -12 * np.cos(angle), noise(rng, t, 0.05)], axis=1)
-    return CubicSpline(t, pos), CubicSpline(t, np.stack([angle, noise(rng, t, 0.01), 0.05 + noise(rng, t, 0.01)], axis=1))
+    return CubicSpline(t, pos), CubicSpline(
+        t, np.stack([angle, noise(rng, t, 0.01), 0.05 + noise(rng, t, 0.01)], axis=1)
+    )
 
 
 def hand(rng, seconds):
@@ -166,7 +168,9 @@ def log_of(motion, sensors, seed, where=None):
         return np.stack([np.interp(fix_t, t, values[:, k]) for k in range(3)], axis=1)
 
     a = np.exp(-1.0 / s.fix_hz / s.slow_s)
-    slow = lfilter([np.sqrt(1 - a * a)], [1, -a], rng.normal(size=(len(fix_t), 3)), axis=0) + a ** np.arange(len(fix_t))[:, None] * rng.normal(size=3)
+    slow = lfilter([np.sqrt(1 - a * a)], [1, -a], rng.normal(size=(len(fix_t), 3)), axis=0) + a ** np.arange(
+        len(fix_t)
+    )[:, None] * rng.normal(size=3)
     pos = at(motion.pos + lever) + rng.normal(0, s.fix_m, (len(fix_t), 3)) + s.slow_m * slow
     vel = at(motion.vel + turning) + rng.normal(0, s.speed_m_s, (len(fix_t), 3)) if s.has_speed else None
     said = np.full(len(fix_t), s.said_m * np.sqrt(2)) if s.said_m else None

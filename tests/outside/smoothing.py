@@ -22,7 +22,9 @@ def causal(log, gyro_noise, acc_noise, fix_m, speed_m_s, first, heading_sigma=0.
     graph, values = gtsam.NonlinearFactorGraph(), gtsam.Values()
     t = log.motion.t
     at = int(np.searchsorted(t, log.fix_t[0]))
-    speed = log.fix_vel[0] if log.fix_vel is not None else (log.fix_pos[1] - log.fix_pos[0]) / (log.fix_t[1] - log.fix_t[0])
+    speed = (
+        log.fix_vel[0] if log.fix_vel is not None else (log.fix_pos[1] - log.fix_pos[0]) / (log.fix_t[1] - log.fix_t[0])
+    )
     pose, vel, bias = gtsam.Pose3(gtsam.Rot3(first), log.fix_pos[0]), speed, gtsam.imuBias.ConstantBias()
     sigmas = gtsam.noiseModel.Diagonal.Sigmas
     graph.add(gtsam.PriorFactorPose3(X(0), pose, sigmas(np.r_[0.1, 0.1, heading_sigma, [fix_m] * 3])))

@@ -141,6 +141,7 @@ class Fusion(Record):
 
     recording: str | None = None
     estimators: Annotated[tuple[EstimatorName, ...], Field(min_length=1)] = ("attitude-ekf", "complementary")
+    use_accelerometer: bool = True
     use_magnetometer: bool = True
     use_barometer: bool = True
     use_gnss: bool = True

@@ -186,7 +186,7 @@ def test_wrong_shapes_and_numbers_are_refused():
     with pytest.raises(ValueError, match="equally long"):
         as_attitude_samples(0.01, good, np.zeros((4, 3)))
     with pytest.raises(ValueError, match="finite"):
-        as_attitude_samples(0.01, good * np.nan, good)
+        as_attitude_samples(np.nan, good, good)
 
 
 @pytest.mark.parametrize("name", NAMES)

@@ -121,6 +121,9 @@ TEXTS: dict[str, Help] = {
         "the requirements are held against; the round mark shows which.",
         "Complementary is enough for self-level, says one school; a Kalman filter learns the bias and tells its own error, says another.",
     ),
+    "fusion.use_accelerometer": Help(
+        "Accelerometer", "Without it the gyro alone turns the attitude; place and speed come from fixes alone.",
+    ),
     "fusion.use_magnetometer": Help(
         "Magnetometer", "Without it heading starts at zero and drifts with the gyro; tilt is hardly touched."
     ),

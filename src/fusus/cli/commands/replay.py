@@ -25,6 +25,9 @@ class ReplayOptions:
     ]
     estimator: Annotated[list[str], typer.Option(help=f"{NAMES}; may be given several times.", show_default=False)]
     parameters: Annotated[Path | None, typer.Option(help="Tuning (JSON); else the project's.")] = None
+    no_acc: Annotated[bool, typer.Option("--no-acc", help="Leave the accelerometer out: what the gyro does alone.")] = (
+        False
+    )
     no_mag: Annotated[bool, typer.Option("--no-mag", help="Leave the magnetometer out.")] = False
     no_baro: Annotated[bool, typer.Option("--no-baro", help="Leave the barometer out.")] = False
     no_gnss: Annotated[bool, typer.Option("--no-gnss", help="Leave GNSS out.")] = False
@@ -77,6 +80,7 @@ def replay(given: ReplayOptions) -> None:
                     given.project, loaded, name, (Choice(info.name, tuning),), fusion.use_magnetometer and not given.no_mag,
                     given.align_time or fusion.align_time, given.align_yaw or fusion.align_yaw,
                     fusion.use_barometer and not given.no_baro, fusion.use_gnss and not given.no_gnss, outages,
+                    fusion.use_accelerometer and not given.no_acc,
                 )  # fmt: skip
                 reports.append(_run(request, given.out))
         if given.as_json:

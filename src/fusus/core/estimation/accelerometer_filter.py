@@ -1,4 +1,4 @@
-"""What estimators get to feel: the accelerometer behind a filter of its own, where there is one."""
+"""What estimators get to feel: the accelerometer behind a filter of its own, where there is one, or none at all."""
 
 from dataclasses import replace
 
@@ -8,6 +8,11 @@ from fusus.core.arrays import Array
 from fusus.core.control.elements import LowPass
 from fusus.core.control.sections import sections_of, through
 from fusus.core.estimation.replay import EstimatorInput
+
+
+def without_accelerometer(given: EstimatorInput) -> EstimatorInput:
+    """Return a recording as it is without its accelerometer: what the gyro does alone, and what the other sensors make of that."""
+    return replace(given, samples=given.samples._replace(acc_b=np.full_like(given.samples.acc_b, np.nan)))
 
 
 def filter_accelerometer(filters: tuple[LowPass, ...], given: EstimatorInput) -> EstimatorInput:

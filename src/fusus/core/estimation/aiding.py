@@ -16,6 +16,10 @@ from numpy.typing import ArrayLike
 from fusus.core.arrays import Array, ByteArray
 from fusus.core.world.atmosphere import pressure_altitude_m
 
+# Horizontal and vertical, m, and of the speed, m/s.
+Accuracy = tuple[float, float, float]
+NO_ACCURACY: Accuracy = (float("nan"),) * 3
+
 
 def _none(columns: int) -> Array:
     return np.empty((0, columns))
@@ -38,7 +42,7 @@ class Aiding:
     ranges: Array = field(default_factory=lambda: _none(2))
     known: ByteArray = field(default_factory=lambda: np.empty(0, dtype=np.uint8))
     starts_at_home: bool = False
-    accuracy: tuple[float, float, float] = (float("nan"),) * 3
+    accuracy: Accuracy = NO_ACCURACY
 
 
 def gnss_rows(

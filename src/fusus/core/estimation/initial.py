@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from fusus.core.arrays import Array
+from fusus.core.estimation.attitude_math import MOST_M_S2, MOST_RAD_S
 from fusus.core.frames.quaternion import from_matrix, from_rotation_vector, multiply, rotate
 from fusus.core.world.site import Site
 
@@ -109,12 +110,13 @@ def start_from(t_s: ArrayLike, gyro_b: ArrayLike, acc_b: ArrayLike, mag_b: Array
     Start
         Attitude at the end of the rest, with the gyro bias that the rest shows (zero if nothing rests).
     """
-    t, gyro, acc, mag = np.asarray(t_s), np.asarray(gyro_b), np.asarray(acc_b), np.asarray(mag_b)
+    t, mag = np.asarray(t_s), np.asarray(mag_b)
+    gyro, acc = readings(gyro_b, MOST_RAD_S), readings(acc_b, MOST_M_S2)
     rest = rest_at_start(gyro, acc, t)
     rest_s = float(t[rest - 1] - t[0]) if rest > 1 else 0.0
     is_still = rest_s >= 0.4
     count = max(1, rest if is_still else int(np.searchsorted(t, t[0] + 0.2)))
-    f = acc[:count].mean(axis=0) if is_still else _mean_force(t, gyro, acc)
+    f = _mean(acc[:count]) if is_still else _mean_force(t, gyro, acc)
     if not np.linalg.norm(f) > 0:
         f = np.array([0.0, 0.0, -site.gravity_m_s2])
     seen = mag[: max(count, 1)]
@@ -126,9 +128,21 @@ def start_from(t_s: ArrayLike, gyro_b: ArrayLike, acc_b: ArrayLike, mag_b: Array
     if m is not None and not np.linalg.norm(m) > 0:
         m = None
     q = attitude_from_vectors(f, m, site.declination_rad)
-    bias = gyro[:count].mean(axis=0) if is_still else np.zeros(3)
+    bias = np.nan_to_num(_mean(gyro[:count])) if is_still else np.zeros(3)
     field, dip = _reference_field(f, m, site)
     return Start(q, bias, is_still, rest_s, field, dip, m is not None)
+
+
+def readings(values: ArrayLike, most: float) -> Array:
+    """Return samples (N, 3) with NaN in all of those that are none: no number, or beyond ``most``."""
+    v = np.asarray(values, dtype=float)
+    good = (np.abs(v) <= most).all(axis=1)
+    return v if good.all() else np.where(good[:, None], v, np.nan)
+
+
+def _mean(values: Array) -> Array:
+    good = values[np.isfinite(values).all(axis=1)]
+    return good.mean(axis=0) if len(good) else np.full(values.shape[1], np.nan)
 
 
 def _mean_force(t: Array, gyro: Array, acc: Array) -> Array:

@@ -8,6 +8,7 @@ from fusus.core.analysis.comparison import Track, compare
 from fusus.core.analysis.outage import SETTLE_S, recorded, trials
 from fusus.core.analysis.sensor_improvement import SENSORS, twice_as_good
 from fusus.core.analysis.statistics import measure
+from fusus.core.estimation.accelerometer_filter import without_accelerometer
 from fusus.core.estimation.navigation_ekf.parameters import Parameters
 from fusus.core.estimation.replay import EstimatorInput, run_estimator
 from fusus.core.judgement.verdicts import SERIES
@@ -51,6 +52,7 @@ def ablate(
     given = loaded.given
     a = given.aiding
     cases: list[tuple[str, EstimatorInput | None]] = [("As it is", given)]
+    cases.append(("Without accelerometer", without_accelerometer(given)))
     if len(a.mag):
         blind = given.samples._replace(mag_b=np.full_like(given.samples.mag_b, np.nan))
         cases.append(("Without magnetometer", replace(given, samples=blind, aiding=replace(a, mag=a.mag[:0]))))

@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from fusus.core.estimation.aiding import NO_ACCURACY
 from fusus.core.estimation.navigation_ekf.parameters import RANGES, Parameters
 from fusus.core.estimation.replay import EstimatorInput, run_estimator
 from fusus.core.progress import Progress, Silent
@@ -66,7 +67,9 @@ def by_likelihood(
     progress = progress or Silent()
     if len(given.aiding.gnss) < 50:
         raise RecordingError(recording, "a tuning by likelihood needs at least fifty fixes.")
-    short = first_seconds(given, LONGEST_S)
+    # What the receiver says of itself would stand in the place of the noise that is looked for.
+    unsaid = replace(given, aiding=replace(given.aiding, accuracy=NO_ACCURACY))
+    short = first_seconds(unsaid, LONGEST_S)
     p = replace(parameters, follow_gnss=False)
     start, count = log_likelihood(p, short, site)
     best = start

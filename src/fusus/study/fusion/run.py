@@ -10,6 +10,7 @@ from fusus.core.analysis.attitude_error import circular_mean, circular_spread
 from fusus.core.analysis.comparison import Comparison, Track, compare
 from fusus.core.analysis.outage import SETTLE_S, Outages, errors_at, hidden, recorded, trials
 from fusus.core.arrays import Array
+from fusus.core.estimation.accelerometer_filter import without_accelerometer
 from fusus.core.estimation.catalogue import ESTIMATORS, EstimatorInfo, EstimatorParameters
 from fusus.core.estimation.replay import Replay, run_estimator
 from fusus.core.judgement.finding import Finding
@@ -52,6 +53,7 @@ class Request:
     use_barometer: bool = True
     use_gnss: bool = True
     outages: tuple[tuple[float, float], ...] = ()
+    use_accelerometer: bool = True
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,6 +98,7 @@ def request_for(folder: Path, project: Project, recording: str) -> Request:
         fusion.align_yaw,
         fusion.use_barometer,
         fusion.use_gnss,
+        use_accelerometer=fusion.use_accelerometer,
     )
 
 
@@ -106,11 +109,14 @@ def run(request: Request, progress: Progress | None = None) -> Study:
         request.folder, request.project, request.recording,
         request.use_magnetometer, request.use_barometer, request.use_gnss,
     )  # fmt: skip
+    measured = loaded
+    if not request.use_accelerometer:
+        loaded = changed(loaded, given=without_accelerometer(loaded.given))
     whole = loaded
     if request.outages:
         loaded = without_fixes(loaded, request.outages)
-    # The smoother sees the fixes that an outage hides from the others.
-    stand_in = smoothed(whole, request.project.fusion.navigation_ekf) if loaded.reference is None else None
+    # The smoother sees the fixes, and the accelerometer, that are hidden from the others.
+    stand_in = smoothed(measured, request.project.fusion.navigation_ekf) if loaded.reference is None else None
     estimates = tuple(_estimate(loaded, choice, request, progress, stand_in) for choice in request.choices)
     judged = estimates[0]
     verdicts = tuple(
@@ -127,9 +133,8 @@ def run(request: Request, progress: Progress | None = None) -> Study:
         and not _bears_out(judged.comparison)
     ):
         others += _witnesses(loaded, request, {c.estimator for c in request.choices})
-    found = find(
-        Evidence(loaded.given, judged.replay, judged.comparison, loaded.site, others, request.choices[0].parameters)
-    )
+    shown = changed(loaded.given, samples=measured.given.samples)
+    found = find(Evidence(shown, judged.replay, judged.comparison, loaded.site, others, request.choices[0].parameters))
     if any(f.subject == OTHER_AXES for f in found):
         why = "the reference is in other axes: see the finding, and declare them"
         verdicts = tuple(judge(v.requirement, None, why) for v in verdicts)

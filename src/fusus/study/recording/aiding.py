@@ -6,7 +6,16 @@ from typing import NamedTuple
 import numpy as np
 
 from fusus.core.arrays import Array, BoolArray
-from fusus.core.estimation.aiding import Aiding, baro_rows, gnss_rows, mag_rows, range_rows, usual_accuracy
+from fusus.core.estimation.aiding import (
+    NO_ACCURACY,
+    Accuracy,
+    Aiding,
+    baro_rows,
+    gnss_rows,
+    mag_rows,
+    range_rows,
+    usual_accuracy,
+)
 from fusus.core.estimation.filled import filled
 from fusus.core.estimation.initial import rest_at_start
 from fusus.core.estimation.known import grounded, known_of
@@ -17,8 +26,6 @@ from fusus.logs.recording import Stream, load_stream
 from fusus.project.records import Place, Project
 
 FIRST_FIXES = 10
-Accuracy = tuple[float, float, float]
-NO_ACCURACY: Accuracy = (float("nan"),) * 3
 
 
 def home_of(project: Project, info: RecordingInfo) -> Place | None:

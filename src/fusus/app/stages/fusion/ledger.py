@@ -176,6 +176,7 @@ def build_ledger(session: Session, ledger: Ledger) -> None:
     ledger.group("Estimators")
     ledger.add(EstimatorsRow(session))
     ledger.group("Sensors")
+    ledger.add(SwitchRow(session, "fusion.use_accelerometer", "Accelerometer", "used"))
     ledger.add(SwitchRow(session, "fusion.use_magnetometer", "Magnetometer", "used"))
     ledger.add(SwitchRow(session, "fusion.use_barometer", "Barometer", "used"))
     ledger.add(SwitchRow(session, "fusion.use_gnss", "GNSS", "used"))

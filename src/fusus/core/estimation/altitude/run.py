@@ -17,7 +17,8 @@ from fusus.core.estimation.altitude.kernel import Coefficients
 from fusus.core.estimation.altitude.parameters import ComplementaryParameters, Parameters, ThreeStateParameters
 from fusus.core.estimation.attitude_ekf import run as attitude_ekf
 from fusus.core.estimation.attitude_ekf.parameters import Parameters as AttitudeParameters
-from fusus.core.estimation.initial import Start
+from fusus.core.estimation.attitude_math import MOST_M_S2
+from fusus.core.estimation.initial import Start, readings
 from fusus.core.estimation.navigation_ekf.states import NEVER_S
 from fusus.core.estimation.outputs import AttitudeOutputs, Innovations, MotionOutputs
 from fusus.core.estimation.samples import Samples
@@ -100,7 +101,7 @@ def advance(run: Run, t_s: Array, samples: Samples, aiding: Aiding, first: int, 
     run.attitude = (c, state)
     run.parts.append(attitude)
     known = aiding.known if len(aiding.known) else np.zeros(len(t_s), dtype=np.uint8)
-    run.up[first:last] = -rotate(attitude.q_nb, samples.acc_b[first:last])[:, 2] - run.gravity
+    run.up[first:last] = -rotate(attitude.q_nb, readings(samples.acc_b[first:last], MOST_M_S2))[:, 2] - run.gravity
     kernel.advance_all(
         run.c, run.x, run.p, run.at, t_s, samples.dt_s, run.up, known, aiding.baro, aiding.gnss, run.motion, run.flags, run.key_every,
         run.key_x, run.key_p, run.rows, np.zeros((2, 4)), first, last,

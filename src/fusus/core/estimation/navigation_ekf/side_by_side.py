@@ -13,7 +13,8 @@ import numpy as np
 
 from fusus.core.arrays import Array
 from fusus.core.estimation.aiding import Aiding
-from fusus.core.estimation.initial import Start
+from fusus.core.estimation.attitude_math import MOST_M_S2, MOST_RAD_S, MOST_S
+from fusus.core.estimation.initial import Start, readings
 from fusus.core.estimation.navigation_ekf.states import CH_BARO, State
 from fusus.core.estimation.samples import Samples, sealed
 
@@ -89,7 +90,8 @@ def stretch_of(t_s: Array, samples: Samples, aiding: Aiding, start: Start, longe
 
 def averaged(t_s: Array, samples: Samples, known: Array) -> tuple[Array, Samples, Array]:
     """Return the samples as means over some hundredth of a second, with the last time and all bits of each."""
-    step = float(np.median(samples.dt_s)) if len(t_s) else STEP_S
+    steps = np.where((samples.dt_s >= 0.0) & (samples.dt_s <= MOST_S), samples.dt_s, 0.0)
+    step = float(np.median(steps)) if len(t_s) else STEP_S
     every = max(1, int(STEP_S / max(step, 1e-6)))
     count = len(t_s) // every
     n = count * every
@@ -97,10 +99,11 @@ def averaged(t_s: Array, samples: Samples, known: Array) -> tuple[Array, Samples
     def groups(values: Array) -> Array:
         return values[:n].reshape(count, every, *values.shape[1:])
 
-    dt = groups(samples.dt_s)
-    weight = (dt / dt.sum(axis=1, keepdims=True))[:, :, None]
+    dt = groups(steps)
+    weight = (dt / np.maximum(dt.sum(axis=1, keepdims=True), 1e-12))[:, :, None]
+    gyro, acc = readings(samples.gyro_b, MOST_RAD_S), readings(samples.acc_b, MOST_M_S2)
     coarse = Samples(
-        dt.sum(axis=1), (groups(samples.gyro_b) * weight).sum(axis=1), (groups(samples.acc_b) * weight).sum(axis=1),
+        dt.sum(axis=1), (groups(gyro) * weight).sum(axis=1), (groups(acc) * weight).sum(axis=1),
         np.full((count, 3), np.nan),
     )  # fmt: skip
     bits = np.bitwise_or.reduce(groups(known), axis=1) if len(known) >= n else np.zeros(count, dtype=np.uint8)
