@@ -114,8 +114,8 @@ class AttitudeEkf:
         self.q, self.bias, self.cov = start.q_nb, start.gyro_bias_b.copy(), covariance.copy()
         self.since, self.turn = 0.0, np.zeros(3)
         self.acc_var, self.mag_var = c.acc_start_var, c.mag_start_var
-        self.mean, self.mean_heading = np.zeros(2), 0.0
-        self.last, self.alike = np.zeros(2), c.acc_start_alike
+        self.mean_heading = 0.0
+        self.seen, self.near, self.far = [], c.acc_start_near, c.acc_start_far
         self.clear()
 
     def clear(self):
@@ -158,23 +158,32 @@ class AttitudeEkf:
         self.cov = joseph @ self.cov @ joseph.T + r * np.outer(k, k)
         return x + k * (y - h @ x)
 
+    def alike(self):
+        """Return the root of 1 + ρ + ρ² + ρ³ = far / near that lies between none and all."""
+        if self.far <= self.near:
+            return 0.0
+        roots = np.roots([1.0, 1.0, 1.0, 1.0 - self.far / self.near])
+        return min(float(roots[np.abs(roots.imag) < 1e-9].real.max()), 0.97)
+
     def update(self):
         c, t = self.c, self.t
         x, adapt, forget = np.zeros(6), t / (t + 10.0), t / (t + 20.0)
         north, east, _ = self.f / t
         y = np.array([north, east]) / -(self.f[2] / t)
         rows = self.row(np.array([0, 1.0, 0])), self.row(np.array([-1.0, 0, 0]))
-        doubt = np.array([h @ self.cov @ h for h in rows])
-        rho = np.clip(self.alike / self.acc_var, 0.0, 0.97)
+        rho = self.alike()
         r = self.acc_var * (1 + rho) / (1 - rho)
         x = self.fold(rows[1], r, y[1], x)
         x = self.fold(rows[0], r, y[0], x)
-        waver = np.minimum((y - self.mean) ** 2, c.gate2 * (doubt + self.acc_var)) - doubt
-        self.acc_var = max(c.acc_floor_var, self.acc_var + adapt * (waver.mean() - self.acc_var))
-        both = ((y - self.mean) * (self.last - self.mean)).mean()
-        self.alike += adapt * (np.clip(both, -c.gate2 * self.acc_var, c.gate2 * self.acc_var) - self.alike)
-        self.last = y
-        self.mean = self.mean + forget * (y - self.mean)
+        most = c.gate2 * self.acc_var
+        if self.seen:
+            self.near += adapt * (min(((y - self.seen[-1]) ** 2).sum() / 4, most) - self.near)
+        if len(self.seen) == 4:
+            self.far += adapt * (min(((y - self.seen[0]) ** 2).sum() / 4, most) - self.far)
+        self.acc_var = max(c.acc_floor_var, self.near / (1 - self.alike()))
+        # What is corrected is corrected in what was seen before as well.
+        north, east, _ = rotate(self.q, x[:3])
+        self.seen = [s - [east, -north] for s in [*self.seen, y]][-4:]
         if self.headings:
             n, ym = len(self.headings), np.mean(self.headings)
             h = self.row(np.array([-c.tan_dip * c.cos_dec, -c.tan_dip * c.sin_dec, 1.0]))

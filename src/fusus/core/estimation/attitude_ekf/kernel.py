@@ -119,8 +119,8 @@ def advance(
             seen += 1.0
     n = Window(
         n.t_s + step, n.fn + fn * step, n.fe + fe * step, n.fd + fd * step, heading, seen, refused,
-        n.acc_var, n.mag_var, n.mean_n, n.mean_e, n.mean_heading, n.acc_refused_s, n.mag_refused_s, math.nan, math.nan,
-        n.last_n, n.last_e, n.acc_alike,
+        n.acc_var, n.mag_var, n.mean_heading, n.acc_refused_s, n.mag_refused_s, math.nan, math.nan,
+        n.windows, n.n1, n.n2, n.n3, n.n4, n.e1, n.e2, n.e3, n.e4, n.near_var, n.far_var,
     )  # fmt: skip
 
     bx, by, bz = s.bx, s.by, s.bz

@@ -39,6 +39,7 @@ def coefficients(p: Parameters, site: Site, start: Start) -> Coefficients:
     tilt_bias = p.acc_bias_sigma_m_s2 / g
     heading_bias = math.hypot(p.mag_bias_sigma_ut / horizontal, tan_dip * tilt_bias) if start.has_heading else 0.0
     acc_start = (p.acc_noise_m_s2_rthz**2 / t + p.acc_bias_sigma_m_s2**2 + p.acc_motion_m_s2**2) / g**2
+    rho = p.acc_motion_tau_s / (p.acc_motion_tau_s + t)
     return Coefficients(
         gyro_var=float(p.gyro_noise_rad_s_rthz**2),
         walk_var=float(p.gyro_walk_rad_s2_rthz**2),
@@ -49,8 +50,9 @@ def coefficients(p: Parameters, site: Site, start: Start) -> Coefficients:
         # A constant accelerometer error turns with the body: no window shows tilt better than that.
         acc_floor_var=float((p.acc_noise_m_s2_rthz**2 / t + p.acc_bias_sigma_m_s2**2) / g**2),
         acc_start_var=float(acc_start),
-        # What a first-order process of that time constant leaves from window to window: (1 + ρ) / (1 - ρ) = 1 + 2 τ / t.
-        acc_start_alike=float(acc_start / (1.0 + t / p.acc_motion_tau_s)) if p.acc_motion_tau_s > 0.0 else 0.0,
+        # What a first-order process of that time constant changes by from window to window, and over four: (1 + ρ) / (1 - ρ) = 1 + 2 τ / t.
+        acc_start_near=float(acc_start * (1.0 - rho)),
+        acc_start_far=float(acc_start * (1.0 - rho**4)),
         field_ut=float(start.field_ut),
         dip_rad=float(start.dip_rad),
         tan_dip=float(tan_dip),
@@ -90,7 +92,8 @@ def initial_state(p: Parameters, c: Coefficients, start: Start) -> State:
     bx, by, bz = (float(v) for v in start.gyro_bias_b)
     empty = Window(*([0.0] * len(Window._fields)))._replace(
         acc_var=c.acc_start_var,
-        acc_alike=c.acc_start_alike,
+        near_var=c.acc_start_near,
+        far_var=c.acc_start_far,
         mag_var=c.mag_start_var,
         nis_acc=math.nan,
         nis_mag=math.nan,

@@ -17,7 +17,7 @@ from typing import NamedTuple
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array
 from fusus.core.estimation.attitude_ekf.covariance import project, update, update_beside
-from fusus.core.estimation.attitude_math import ACC_GATED, ACC_USED, MAG_USED, down_in_body
+from fusus.core.estimation.attitude_math import ACC_GATED, ACC_USED, MAG_USED, down_in_body, to_nav
 
 # How long the filter looks back to judge how much the craft moves and how much the field wavers.
 ADAPT_S = 10.0
@@ -44,7 +44,8 @@ class Coefficients(NamedTuple):
     acc_gate_m_s2: float
     acc_floor_var: float
     acc_start_var: float
-    acc_start_alike: float
+    acc_start_near: float
+    acc_start_far: float
     field_ut: float
     dip_rad: float
     tan_dip: float
@@ -62,8 +63,8 @@ class Coefficients(NamedTuple):
 
 
 class Window(NamedTuple):
-    """Sums since the last update (specific force · s, heading innovation in rad), what was learnt, the last NIS, and the tilts of
-    the window before with what neighbours have in common, rad²."""
+    """Sums since the last update (specific force · s, heading innovation in rad), what was learnt, the last NIS; the tilts seen in
+    the last four windows (how many there are, north and east, rad), and half the mean squares of their changes over one and over four."""
 
     t_s: float
     fn: float
@@ -74,16 +75,22 @@ class Window(NamedTuple):
     refused: float
     acc_var: float
     mag_var: float
-    mean_n: float
-    mean_e: float
     mean_heading: float
     acc_refused_s: float
     mag_refused_s: float
     nis_acc: float
     nis_mag: float
-    last_n: float
-    last_e: float
-    acc_alike: float
+    windows: float
+    n1: float
+    n2: float
+    n3: float
+    n4: float
+    e1: float
+    e2: float
+    e3: float
+    e4: float
+    near_var: float
+    far_var: float
 
 
 @kernel
@@ -115,6 +122,20 @@ def gravity_row(w: float, x: float, y: float, z: float, half: float, north: int,
 
 
 @kernel
+def alike(near_var: float, far_var: float) -> float:
+    """Return the correlation ρ of neighbouring windows of a first-order process: far / near = 1 + ρ + ρ² + ρ³, by Newton's steps."""
+    if far_var <= near_var:
+        return 0.0
+    ratio = far_var / near_var
+    rho = MOST_ALIKE
+    if ratio < 4.0:
+        rho = (ratio - 1.0) / 3.0
+        for _ in range(8):
+            rho -= (1.0 + rho * (1.0 + rho * (1.0 + rho)) - ratio) / (1.0 + rho * (2.0 + 3.0 * rho))
+    return float(min(rho, MOST_ALIKE))
+
+
+@kernel
 def fold_window(
     c: Coefficients, n: Window, w: float, x: float, y: float, z: float, p: Array, work: Array
 ) -> tuple[Window, int]:
@@ -128,9 +149,10 @@ def fold_window(
     half = 0.5 * n.t_s
     used = 0
     nis_acc, nis_mag = math.nan, math.nan
-    acc_var, mag_var, mean_n, mean_e = n.acc_var, n.mag_var, n.mean_n, n.mean_e
-    mean_heading = n.mean_heading
-    last_n, last_e, acc_alike = n.last_n, n.last_e, n.acc_alike
+    acc_var, mag_var, mean_heading = n.acc_var, n.mag_var, n.mean_heading
+    windows, near_var, far_var = n.windows, n.near_var, n.far_var
+    n1, n2, n3, n4 = n.n1, n.n2, n.n3, n.n4
+    e1, e2, e3, e4 = n.e1, n.e2, n.e3, n.e4
     acc_refused_s, mag_refused_s = n.acc_refused_s, n.mag_refused_s
     adapt = n.t_s / (n.t_s + ADAPT_S)
     forget = n.t_s / (n.t_s + MEAN_S)
@@ -148,7 +170,7 @@ def fold_window(
                 for i in range(3):
                     p[i, i] += yn * yn + ye * ye
             # Accelerations that last make neighbours alike: so many windows weigh as one.
-            rho = min(max(acc_alike / acc_var, 0.0), MOST_ALIKE)
+            rho = alike(near_var, far_var)
             r = acc_var * (1.0 + rho) / (1.0 - rho)
             # Gravity shows no heading: where that is hardly known, rounding and tilts of before would leak from it.
             dx, dy, dz = down_in_body(w, x, y, z)
@@ -162,15 +184,19 @@ def fold_window(
         else:
             acc_refused_s += n.t_s
             used |= ACC_GATED
-        # What the innovations waver beyond the filter's own doubt is motion; a single jolt counts for four sigmas.
-        wn = min((yn - mean_n) ** 2, c.gate2 * (sn + acc_var)) - sn
-        we = min((ye - mean_e) ** 2, c.gate2 * (se + acc_var)) - se
-        acc_var = max(c.acc_floor_var, acc_var + adapt * (0.5 * (wn + we) - acc_var))
+        # How much the tilts seen change from window to window, and over four: motion, for the gyro's own drift is slow beside it. What the
+        # filter itself made of it does not count: all are seen from the attitude of now.
         most = c.gate2 * acc_var
-        both = 0.5 * ((yn - mean_n) * (last_n - mean_n) + (ye - mean_e) * (last_e - mean_e))
-        acc_alike += adapt * (min(max(both, -most), most) - acc_alike)
-        last_n, last_e = yn, ye
-        mean_n, mean_e = mean_n + forget * (yn - mean_n), mean_e + forget * (ye - mean_e)
+        if windows >= 1.0:
+            near_var += adapt * (min(0.25 * ((yn - n1) ** 2 + (ye - e1) ** 2), most) - near_var)
+        if windows >= 4.0:
+            far_var += adapt * (min(0.25 * ((yn - n4) ** 2 + (ye - e4) ** 2), most) - far_var)
+        rho = alike(near_var, far_var)
+        acc_var = max(c.acc_floor_var, near_var / (1.0 - rho))
+        turn_n, turn_e, _ = to_nav(w, x, y, z, e[0], e[1], e[2])
+        n4, n3, n2, n1 = n3 - turn_e, n2 - turn_e, n1 - turn_e, yn - turn_e
+        e4, e3, e2, e1 = e3 + turn_n, e2 + turn_n, e1 + turn_n, ye + turn_n
+        windows = min(windows + 1.0, 4.0)
     else:
         used |= ACC_GATED
 
@@ -200,7 +226,7 @@ def fold_window(
         mag_var = max(c.mag_white_var / n.fields, mag_var + adapt * (excess - mag_var))
     empty = Window(
         0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0,
-        acc_var, mag_var, mean_n, mean_e, mean_heading, acc_refused_s, mag_refused_s, nis_acc, nis_mag,
-        last_n, last_e, acc_alike,
+        acc_var, mag_var, mean_heading, acc_refused_s, mag_refused_s, nis_acc, nis_mag,
+        windows, n1, n2, n3, n4, e1, e2, e3, e4, near_var, far_var,
     )  # fmt: skip
     return empty, used
