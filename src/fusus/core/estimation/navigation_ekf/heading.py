@@ -32,15 +32,17 @@ SURE_RAD = 0.25
 LEAST_SIGMA_RAD = 0.03
 
 
-def heading_from_motion(look: Stretch, start: Start, begin: Begin, usual_s: float) -> tuple[Start, Known] | None:
+def heading_from_motion(
+    look: Stretch, start: Start, begin: Begin, usual_s: float, delays_s: tuple[float, ...]
+) -> tuple[Start, Known] | None:
     """Return the start turned to the heading that the motion shows, with what else was learned; None where nothing shows it.
 
     ``begin`` makes a filter of a start, aiding, times, samples and what is known, and returns how to advance it, its state and its rows;
-    ``usual_s`` is the delay of the tuning: others are tried as well, for a wrong one looks like a wrong heading.
+    ``usual_s`` is the delay of the tuning; ``delays_s`` are tried, for a wrong one looks like a wrong heading.
     """
     t, aiding = look.t_s, look.aiding
     running = []
-    for k, delay in product(range(HYPOTHESES), (usual_s, *DELAYS_S)):
+    for k, delay in product(range(HYPOTHESES), delays_s):
         turn = 2.0 * math.pi * k / HYPOTHESES
         assumed = Known(heading_sigma_rad=SPREAD_RAD, delay_s=delay, delay_sigma_s=DELAY_SPREAD_S)
         advance, state, rows = begin(turned(start, turn), aiding, t, look.samples, assumed)

@@ -18,8 +18,8 @@ from fusus.core.estimation.initial import Start
 from fusus.core.estimation.navigation_ekf import kernel
 from fusus.core.estimation.navigation_ekf.delay import LONGEST_S as DELAY_LONGEST_S
 from fusus.core.estimation.navigation_ekf.delay import delay_from_motion
+from fusus.core.estimation.navigation_ekf.heading import DELAYS_S, heading_from_motion
 from fusus.core.estimation.navigation_ekf.heading import LONGEST_S as HEADING_LONGEST_S
-from fusus.core.estimation.navigation_ekf.heading import heading_from_motion
 from fusus.core.estimation.navigation_ekf.parameters import Parameters
 from fusus.core.estimation.navigation_ekf.side_by_side import NOTHING_KNOWN, Known, Trial, stretch_of
 from fusus.core.estimation.navigation_ekf.start import coefficients, initial_state, size_of
@@ -93,16 +93,24 @@ def begin(p: Parameters, site: Site, start: Start, aiding: Aiding, t_s: Array, s
             m.noise_level[at] = np.maximum(m.noise_level[at], math.log(least**2 / var))
         return lambda first, last: advance(run, times, coarse, beside, first, last), run.state, run.rows
 
+    begins = start
     if len(aiding.gnss) > 2 and (p.course_heading or not len(aiding.mag)):
         look = stretch_of(t_s, samples, replace(aiding, mag=aiding.mag[:0]), start, HEADING_LONGEST_S)
-        found = heading_from_motion(look, start, trial, p.gnss_delay_s) if look is not None else None
+        delays = (p.gnss_delay_s, *DELAYS_S) if p.gnss_delay_sigma_s > 0.0 else (p.gnss_delay_s,)
+        found = heading_from_motion(look, start, trial, p.gnss_delay_s, delays) if look is not None else None
         if found is not None:
-            start, known = found
+            begins, known = found
+            if p.gnss_delay_sigma_s > 0.0:
+                # A heading that was found with a wrong delay is wrong, and the other way round: once more with what is known now.
+                known = delay_from_motion(
+                    stretch_of(t_s, samples, aiding, start, DELAY_LONGEST_S), begins, trial, known, p.gnss_delay_s
+                )
+                found = heading_from_motion(look, start, trial, p.gnss_delay_s, (known.delay_s or 0.0,))
+                begins, known = found if found is not None else (begins, known)
     if len(aiding.gnss) > 2 and p.gnss_delay_sigma_s > 0.0:
         look = stretch_of(t_s, samples, aiding, start, DELAY_LONGEST_S)
-        if look is not None:
-            known = delay_from_motion(look, start, trial, known, p.gnss_delay_s)
-    return begin_at(p, site, start, aiding, t_s, known)
+        known = delay_from_motion(look, begins, trial, known, p.gnss_delay_s)
+    return begin_at(p, site, begins, aiding, t_s, known)
 
 
 def begin_at(p: Parameters, site: Site, start: Start, aiding: Aiding, t_s: Array, known: Known = NOTHING_KNOWN) -> Run:
