@@ -14,6 +14,7 @@ from numpy.typing import ArrayLike
 
 from fusus.core.arrays import Array
 from fusus.core.estimation.attitude_math import MOST_M_S2, MOST_RAD_S
+from fusus.core.estimation.rests import longest_rest
 from fusus.core.frames.quaternion import from_matrix, from_rotation_vector, multiply, rotate
 from fusus.core.world.site import Site
 
@@ -27,7 +28,8 @@ LEVEL_S = 3.0
 
 
 class Start(NamedTuple):
-    """Where an estimator begins. Sigmas in rad and rad/s; ``is_still`` says whether the bias was measured at rest."""
+    """Where an estimator begins. Sigmas in rad and rad/s; ``is_still`` says whether the bias was measured at rest;
+    ``bias_sigma_rad_s``: where it was measured at a rest further on, its standard error, else 0."""
 
     q_nb: Array
     gyro_bias_b: Array
@@ -36,6 +38,7 @@ class Start(NamedTuple):
     field_ut: float
     dip_rad: float
     has_heading: bool
+    bias_sigma_rad_s: float = 0.0
 
 
 def attitude_from_vectors(acc_b: ArrayLike, mag_b: ArrayLike | None, declination_rad: float) -> Array:
@@ -108,7 +111,7 @@ def start_from(t_s: ArrayLike, gyro_b: ArrayLike, acc_b: ArrayLike, mag_b: Array
     Returns
     -------
     Start
-        Attitude at the end of the rest, with the gyro bias that the rest shows (zero if nothing rests).
+        Attitude at the end of the rest, with the gyro bias that the rest shows, or else the longest one further on (zero: nothing rests).
     """
     t, mag = np.asarray(t_s), np.asarray(mag_b)
     gyro, acc = readings(gyro_b, MOST_RAD_S), readings(acc_b, MOST_M_S2)
@@ -129,8 +132,13 @@ def start_from(t_s: ArrayLike, gyro_b: ArrayLike, acc_b: ArrayLike, mag_b: Array
         m = None
     q = attitude_from_vectors(f, m, site.declination_rad)
     bias = np.nan_to_num(_mean(gyro[:count])) if is_still else np.zeros(3)
+    later = longest_rest(t, gyro, acc) if not is_still else None
+    if later is not None:
+        bias = later.bias_b
     field, dip = _reference_field(f, m, site)
-    return Start(q, bias, is_still, rest_s, field, dip, m is not None)
+    return Start(
+        q, bias, is_still, rest_s, field, dip, m is not None, 0.0 if later is None else float(later.sigma_b.max())
+    )
 
 
 def readings(values: ArrayLike, most: float) -> Array:

@@ -69,7 +69,7 @@ class MotionOutputs:
 
     ``pos_n`` (N, 3) m from home, ``vel_n`` (N, 3) m/s, NaN in directions that an estimator does not give. At ``key_t_s`` (K,):
     ``key_values`` by name with shape (K,) or (K, 3) and ``key_sigmas`` likewise; ``key_p`` (K, n, n) the covariance of the
-    error state, empty where there is none.
+    error state, empty where there is none. ``noise_factors``: by how many times as noisy as tuned each kind of sensor was taken at the end.
     """
 
     pos_n: Array
@@ -79,6 +79,7 @@ class MotionOutputs:
     key_sigmas: dict[str, Array]
     key_p: Array
     innovations: Innovations
+    noise_factors: dict[str, float] = field(default_factory=dict)
 
     def sigma_at(self, name: str, t_s: Array) -> Array:
         """Return the sigma of a figure at other times, by straight lines between."""

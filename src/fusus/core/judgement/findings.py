@@ -16,6 +16,8 @@ from fusus.core.judgement import agreement_findings, integrity_findings, motion_
 from fusus.core.judgement.finding import Finding, Severity
 from fusus.core.world.site import Site
 
+# A heading that is claimed to this is shown by something; beyond the other it may point anywhere, degrees.
+SHOWN_DEG, ANYWHERE_DEG = 20.0, 90.0
 ODD_REFERENCE = "The reference's heading is the odd one out"
 MOST = 20_000  # so many errors tell how long they last
 ORDER: dict[str, int] = {"stop": 0, "mind": 1, "fine": 2}
@@ -276,8 +278,19 @@ def no_heading(e: Evidence) -> Finding | None:
     flags = e.replay.outputs.flags
     if bool((flags & MAG_USED).any()):
         return None
+    sigma = e.replay.outputs.sigma_rad
+    ends = _deg(float(sigma[-1, 2])) if len(sigma) else np.nan
+    if e.replay.motion is not None and ends < SHOWN_DEG:
+        return Finding(
+            "The motion shows the heading", "fine", f"No magnetometer sample was used; what fixes and accelerometer make of one push "
+            f"shows the heading, to {ends:.1f}° at the end.",
+            "Without pushes nothing would show it.", "Hold still and it grows uncertain again: a magnetometer would help.",
+            "fusion.magnetometer",
+        )  # fmt: skip
+    claimed = f"; claimed to ±{ends:.0f}° at the end" if ends < ANYWHERE_DEG else ""
     return Finding(
-        "Nothing shows the heading", "mind", "No magnetometer sample was used: heading starts at zero and drifts with the gyro.",
+        "Nothing shows the heading", "mind", "No magnetometer sample was used: the heading counts from the first sample, by the gyro alone"
+        f"{claimed}.",
         "Gravity says nothing about heading.", "Record the magnetometer, or judge the heading with headings aligned.",
         "fusion.magnetometer",
     )  # fmt: skip

@@ -19,6 +19,8 @@ NOISES = {
     "barometer": ("baro_noise_m", "m"),
 }
 TITLES = {"gnss_position": "fixes", "gnss_velocity": "speed of the fixes", "barometer": "barometer"}
+# From how many times the tuned noise on it is worth a word.
+WIDENED = 3.0
 SURE, BEGINS_S = 3.0, 15.0  # sigmas; from when on a barometer's zero is known
 
 
@@ -40,6 +42,7 @@ def of_motion(
             *settles(motion),
             *heading_seen(given, motion),
             *delay(motion, parameters),
+            *widened(motion),
         ]
     if comparison is not None:
         out += claimed(motion, comparison)
@@ -139,11 +142,27 @@ def settles(motion: MotionOutputs) -> list[Finding]:
         return []
     t = float(motion.key_t_s[below[0]] - motion.key_t_s[0])
     b = np.degrees(value[-1])
+    since = f"After {t:.0f} s" if t >= 1.0 else "From the start on"
     return [
         Finding(
-            "Gyro bias settles", "fine", f"After {t:.0f} s it is known to {np.degrees(2 * floor):.3f} °/s; at the end "
+            "Gyro bias settles", "fine", f"{since} it is known to {np.degrees(2 * floor):.3f} °/s; at the end "
             f"{b[0]:+.3f}, {b[1]:+.3f}, {b[2]:+.3f} °/s.",
             "Rest shows it at once, flight within a minute or so.", "Keep the board still for so long before arming.", "fusion.gyro",
+        )
+    ]  # fmt: skip
+
+
+def widened(motion: MotionOutputs) -> list[Finding]:
+    """Tell by how much the filter took its sensors for noisier than tuned, because the innovations said so."""
+    most = max(motion.noise_factors.items(), key=lambda x: x[1], default=("", 1.0))
+    if most[1] < WIDENED:
+        return []
+    return [
+        Finding(
+            "The filter widened its claims", "mind", f"What measurements said against the prediction did not fit the tuned noise: "
+            f"{most[0]} was taken as {most[1]:.1f} times as noisy at the end.",
+            "Shaking, a loose mount, a scale error, or a receiver that says too little.", "Find what shakes, or tune the noise.",
+            "fusion.noise",
         )
     ]  # fmt: skip
 

@@ -10,6 +10,7 @@ from fusus.core.arrays import Array
 from fusus.core.calibration.apply import Corrections
 from fusus.core.control.cascade import MEMORY, Setpoint, StateEstimate, rate_loops, wanted_rates
 from fusus.core.control.sections import filtered, through
+from fusus.core.estimation.aiding import Aiding
 from fusus.core.estimation.initial import Start, rest_at_start, start_from
 from fusus.core.estimation.replay import EstimatorInput
 from fusus.core.estimation.samples import sealed
@@ -48,10 +49,9 @@ def begun(plan: Plan, given: EstimatorInput, most: int = MOST_SAMPLES) -> Begun:
     last = min(most, len(given.t_s))
     samples, a = sealed(given.samples.part(0, last)), given.aiding
     t = np.ascontiguousarray(given.t_s[:last])
-    inside = {
-        k: np.ascontiguousarray(getattr(a, k)[getattr(a, k)[:, 0] <= t[-1]]) for k in ("gnss", "baro", "mag", "ranges")
-    }
-    given = EstimatorInput(t, samples, replace(a, known=a.known[:last], starts_at_home=True, **inside))
+    gnss, baro, mag, ranges = (np.ascontiguousarray(x[x[:, 0] <= t[-1]]) for x in (a.gnss, a.baro, a.mag, a.ranges))
+    # A kit begins with the tuning's noises: what a receiver says of itself comes with its fixes.
+    given = EstimatorInput(t, samples, Aiding(gnss, baro, mag, ranges, a.known[:last], starts_at_home=True))
     nothing = np.full((last, 3), np.nan)
     pos, vel = nothing, nothing
     if plan.coefficients is None:
@@ -108,7 +108,6 @@ def _motion(plan: Plan, given: EstimatorInput, start: Start) -> tuple[Array, Arr
 
 
 def _all_kinds() -> Any:
-    from fusus.core.estimation.aiding import Aiding
 
     return Aiding(gnss=np.zeros((1, 9)), baro=np.zeros((1, 2)), mag=np.zeros((1, 5)), starts_at_home=True)
 

@@ -6,7 +6,7 @@ from pathlib import Path
 import numpy as np
 
 from fusus.core.analysis.comparison import Track
-from fusus.core.arrays import Array
+from fusus.core.arrays import Array, BoolArray
 from fusus.core.estimation.accelerometer_filter import filter_accelerometer
 from fusus.core.estimation.filled import begins_at
 from fusus.core.estimation.replay import EstimatorInput, estimator_input
@@ -86,7 +86,7 @@ def _inertial(folder: Path, info: RecordingInfo, problems: list[Problem]) -> tup
             f"an attitude needs gyro and accelerometer; it holds {', '.join(info.streams) or 'nothing'}.",
         )
     t, gyro, acc = imu.t_s, imu.vector("gyro", "rad_s"), imu.vector("acc", "m_s2")
-    good = np.isfinite(gyro).all(axis=1) & np.isfinite(acc).all(axis=1)
+    good: BoolArray = np.asarray(np.isfinite(gyro).all(axis=1) & np.isfinite(acc).all(axis=1))
     if good.sum() < 2:
         raise RecordingError(recording, "fewer than two samples hold both gyro and accelerometer.")
     warm = temperature_of(imu)

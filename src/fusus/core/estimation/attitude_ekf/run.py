@@ -29,6 +29,8 @@ MOVING_TILT_RAD = 0.1
 UNKNOWN_HEADING_RAD = math.pi / math.sqrt(3.0)
 # One sigma of what a short rest leaves of the bias beside noise: hands, warming, a slow start.
 REST_BIAS_RAD_S = 3e-4
+# How long after the start a rest further on may be: what the bias may have drifted by since.
+LATER_S = 60.0
 
 
 def coefficients(p: Parameters, site: Site, start: Start) -> Coefficients:
@@ -52,7 +54,7 @@ def coefficients(p: Parameters, site: Site, start: Start) -> Coefficients:
         acc_start_var=float(acc_start),
         # What a first-order process of that time constant changes by from window to window, and over four: (1 + ρ) / (1 - ρ) = 1 + 2 τ / t.
         acc_start_near=float(acc_start * (1.0 - rho)),
-        acc_start_far=float(acc_start * (1.0 - rho**4)),
+        acc_start_far=float(acc_start * (1.0 - rho**2 * rho**2)),
         field_ut=float(start.field_ut),
         dip_rad=float(start.dip_rad),
         tan_dip=float(tan_dip),
@@ -82,6 +84,8 @@ def initial_covariance(p: Parameters, c: Coefficients, start: Start) -> Array:
     bias_var = p.gyro_bias_sigma_rad_s**2
     if start.is_still:
         bias_var = min(bias_var, c.gyro_var / start.rest_s + c.walk_var * start.rest_s + REST_BIAS_RAD_S**2)
+    elif start.bias_sigma_rad_s > 0.0:
+        bias_var = min(bias_var, start.bias_sigma_rad_s**2 + c.walk_var * LATER_S + REST_BIAS_RAD_S**2)
     out[3:, 3:] = bias_var * np.eye(3)
     return out
 

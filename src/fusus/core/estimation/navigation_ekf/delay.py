@@ -18,13 +18,11 @@ LONGEST_S = 90.0
 WIDER, LEAST_SIGMA_S = 2.0, 0.02
 
 
-def delay_from_motion(look: Stretch | None, start: Start, begin: Begin, known: Known, usual_s: float) -> Known:
+def delay_from_motion(look: Stretch, start: Start, begin: Begin, known: Known, usual_s: float) -> Known:
     """Return what is known with the delay that the likeliest of the filters ends with: by little or no motion, the usual one.
 
     ``begin`` makes a filter of a start, aiding, times, samples and what is known, and returns how to advance it, its state and its rows.
     """
-    if look is None:
-        return known
     tried = []
     for delay in (usual_s, *DELAYS_S):
         assumed = known._replace(delay_s=delay, delay_sigma_s=SPREAD_S)

@@ -22,7 +22,7 @@ from fusus.core.estimation.navigation_ekf.heading import DELAYS_S, heading_from_
 from fusus.core.estimation.navigation_ekf.heading import LONGEST_S as HEADING_LONGEST_S
 from fusus.core.estimation.navigation_ekf.parameters import Parameters
 from fusus.core.estimation.navigation_ekf.side_by_side import NOTHING_KNOWN, Known, Trial, stretch_of
-from fusus.core.estimation.navigation_ekf.start import coefficients, initial_state, size_of
+from fusus.core.estimation.navigation_ekf.start import UNKNOWN_CARRIER, coefficients, initial_state, size_of
 from fusus.core.estimation.navigation_ekf.states import (
     ACC,
     ARM,
@@ -74,14 +74,16 @@ class Run:
     key_x: Array
     key_p: Array
     rows: Array
+    was_still: bool = True
 
 
 def begin(p: Parameters, site: Site, start: Start, aiding: Aiding, t_s: Array, samples: Samples) -> Run:
     """Return a run before its first sample, with room for all of them.
 
-    Where no field shows the heading, the first motion does: in hindsight, and the start is turned by it.
+    Where no field shows the heading, the first motion does, and it shows how late the fixes are: in hindsight, and the run begins so.
     """
-    known = NOTHING_KNOWN
+    if len(aiding.gnss) < 3:
+        return begin_at(p, site, start, aiding, t_s)
 
     def trial(begins: Start, beside: Aiding, times: Array, coarse: Samples, assumed: Known) -> Trial:
         run = begin_at(p, site, begins, beside, times, assumed)
@@ -93,23 +95,22 @@ def begin(p: Parameters, site: Site, start: Start, aiding: Aiding, t_s: Array, s
             m.noise_level[at] = np.maximum(m.noise_level[at], math.log(least**2 / var))
         return lambda first, last: advance(run, times, coarse, beside, first, last), run.state, run.rows
 
-    begins = start
-    if len(aiding.gnss) > 2 and (p.course_heading or not len(aiding.mag)):
-        look = stretch_of(t_s, samples, replace(aiding, mag=aiding.mag[:0]), start, HEADING_LONGEST_S)
-        delays = (p.gnss_delay_s, *DELAYS_S) if p.gnss_delay_sigma_s > 0.0 else (p.gnss_delay_s,)
-        found = heading_from_motion(look, start, trial, p.gnss_delay_s, delays) if look is not None else None
+    usual, known, begins = p.gnss_delay_s, NOTHING_KNOWN, start
+    learns_delay = p.gnss_delay_sigma_s > 0.0
+    short = stretch_of(t_s, samples, aiding, start, DELAY_LONGEST_S) if learns_delay else None
+    long = None
+    if p.course_heading or not len(aiding.mag):
+        long = stretch_of(t_s, samples, replace(aiding, mag=aiding.mag[:0]), start, HEADING_LONGEST_S)
+    if long is not None:
+        found = heading_from_motion(long, start, trial, usual, (usual, *DELAYS_S) if learns_delay else (usual,))
+        if found is not None and short is not None:
+            # A heading that was found with a wrong delay is wrong, and the other way round: once more with what is known now.
+            known = delay_from_motion(short, found[0], trial, found[1], usual)
+            found = heading_from_motion(long, start, trial, usual, (known.delay_s or 0.0,)) or (found[0], known)
         if found is not None:
             begins, known = found
-            if p.gnss_delay_sigma_s > 0.0:
-                # A heading that was found with a wrong delay is wrong, and the other way round: once more with what is known now.
-                known = delay_from_motion(
-                    stretch_of(t_s, samples, aiding, start, DELAY_LONGEST_S), begins, trial, known, p.gnss_delay_s
-                )
-                found = heading_from_motion(look, start, trial, p.gnss_delay_s, (known.delay_s or 0.0,))
-                begins, known = found if found is not None else (begins, known)
-    if len(aiding.gnss) > 2 and p.gnss_delay_sigma_s > 0.0:
-        look = stretch_of(t_s, samples, aiding, start, DELAY_LONGEST_S)
-        known = delay_from_motion(look, begins, trial, known, p.gnss_delay_s)
+    if short is not None:
+        known = delay_from_motion(short, begins, trial, known, usual)
     return begin_at(p, site, begins, aiding, t_s, known)
 
 
@@ -129,7 +130,7 @@ def begin_at(p: Parameters, site: Site, start: Start, aiding: Aiding, t_s: Array
     most = 8 * len(aiding.gnss) + len(aiding.baro) + 3 * len(aiding.mag) + len(aiding.ranges) + 7 * rests + 8
     return Run(
         c, state, np.empty((count, 10)), np.empty(count, dtype=np.uint8), key_every,
-        np.empty((keys, NOMINAL)), np.empty((keys, n, n)), np.empty((most, 5)),
+        np.empty((keys, NOMINAL)), np.empty((keys, n, n)), np.empty((most, 5)), start.is_still,
     )  # fmt: skip
 
 
@@ -179,7 +180,15 @@ def finish(run: Run, t_s: Array) -> tuple[AttitudeOutputs, MotionOutputs]:
     names = tuple("field x" if i == 7 and c.vector else n for i, n in enumerate(NAMES))
     units = tuple("µT" if i == 7 and c.vector else u for i, u in enumerate(UNITS))
     innovations = Innovations(rows[:, 0], rows[:, 1], rows[:, 2], rows[:, 3], rows[:, 4] > 0, names, units)
-    motion = MotionOutputs(run.motion[:, 0:3], run.motion[:, 3:6], keys, values, sigmas, p, innovations)
+    m = run.state.m
+    levels = {
+        "the motion of the inertial sensors": 0.5 * float(m.motion_level)
+        - (0.0 if run.was_still else 0.5 * UNKNOWN_CARRIER),
+        "the place of the fixes": 0.5 * float(np.mean(m.noise_level[CH_POS : CH_POS + 2]) - m.first_level[0]),
+        "the speed of the fixes": 0.5 * float(np.mean(m.noise_level[CH_VEL : CH_VEL + 2])),
+    }
+    factors = {name: math.exp(level) for name, level in levels.items()}
+    motion = MotionOutputs(run.motion[:, 0:3], run.motion[:, 3:6], keys, values, sigmas, p, innovations, factors)
     every = np.stack([np.interp(t_s, keys, values["gyro bias"][:, i]) for i in range(3)], axis=1)
     attitude = AttitudeOutputs(run.motion[:, 6:10], every, run.flags, motion.sigma_at("attitude", t_s))
     return attitude, motion

@@ -7,11 +7,11 @@ Arrays, where a function does not say otherwise (shape, unit, frame):
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 
-from fusus.core.arrays import Array
+from fusus.core.arrays import Array, ByteArray
 from fusus.core.estimation.aiding import Aiding
 from fusus.core.estimation.attitude_math import MOST_M_S2, MOST_RAD_S, MOST_S
 from fusus.core.estimation.initial import Start, readings
@@ -88,7 +88,7 @@ def stretch_of(t_s: Array, samples: Samples, aiding: Aiding, start: Start, longe
     return Stretch(t, coarse, replace(aiding, gnss=gnss, baro=baro, mag=mag, ranges=aiding.ranges[:0], known=known))
 
 
-def averaged(t_s: Array, samples: Samples, known: Array) -> tuple[Array, Samples, Array]:
+def averaged(t_s: Array, samples: Samples, known: ByteArray) -> tuple[Array, Samples, ByteArray]:
     """Return the samples as means over some hundredth of a second, with the last time and all bits of each."""
     steps = np.where((samples.dt_s >= 0.0) & (samples.dt_s <= MOST_S), samples.dt_s, 0.0)
     step = float(np.median(steps)) if len(t_s) else STEP_S
@@ -96,7 +96,7 @@ def averaged(t_s: Array, samples: Samples, known: Array) -> tuple[Array, Samples
     count = len(t_s) // every
     n = count * every
 
-    def groups(values: Array) -> Array:
+    def groups(values: Any) -> Any:
         return values[:n].reshape(count, every, *values.shape[1:])
 
     dt = groups(steps)

@@ -100,9 +100,9 @@ def _run_back(
     blind = replace(p, gnss_delay_s=0.0, gnss_delay_sigma_s=0.0, baro_delay_s=0.0, home_sigma_m=1e3)
     heading = None if len(mag) and not p.course_heading else UNKNOWN_HEADING_RAD
     m = forward.state.m
-    known = Known(heading, noise_level=m.noise_level, motion_level=float(m.motion_level))
+    begun = Known(heading, noise_level=m.noise_level, motion_level=float(m.motion_level))
     times = np.ascontiguousarray(ends - t_s[::-1])
-    run = begin_at(blind, site, begins, back, times, known)
+    run = begin_at(blind, site, begins, back, times, begun)
     advance(run, times, sealed(turned), back, 0, n)
     return run
 

@@ -6,6 +6,7 @@ import numpy as np
 
 from fusus.core.arrays import Array
 from fusus.core.estimation.aiding import Aiding
+from fusus.core.estimation.attitude_ekf.run import LATER_S, REST_BIAS_RAD_S
 from fusus.core.estimation.initial import Start
 from fusus.core.estimation.navigation_ekf.covariance import project, ud_update
 from fusus.core.estimation.navigation_ekf.measure import GREATEST_LEVEL, LEAST_LEVEL, entry, first
@@ -173,6 +174,9 @@ def initial_state(
     diagonal[E_ATT : E_ATT + 2] = MOVING_TILT_RAD**2
     diagonal[E_ATT + 2] = _heading_var(p, aiding, start, known.heading_sigma_rad)
     diagonal[E_GYRO : E_GYRO + 3] = p.gyro_bias_sigma_rad_s**2
+    if start.bias_sigma_rad_s > 0.0:
+        later = start.bias_sigma_rad_s**2 + p.gyro_walk_rad_s2_rthz**2 * LATER_S + REST_BIAS_RAD_S**2
+        diagonal[E_GYRO : E_GYRO + 3] = np.minimum(diagonal[E_GYRO : E_GYRO + 3], later)
     diagonal[E_ACC : E_ACC + 3] = p.acc_bias_sigma_m_s2**2
     if c.i_delay > 0:
         diagonal[c.i_delay] = c.delay_var
@@ -211,10 +215,10 @@ def initial_state(
     factors[: (W + 1) * n : W + 1] = 1.0
     factors[D : D + n] = diagonal
     # The barometer's zero is the height of the start, but for its noise: an error of one is an error of the other.
-    known, own = place**2, max(p.baro_noise_m**2 / ZERO_SAMPLES, LEAST_ZERO_VAR)
-    factors[D + E_BARO] = known + own
-    factors[D + E_POS + 2] = known * own / (known + own)
-    factors[W * E_BARO + E_POS + 2] = known / (known + own)
+    placed, own = place**2, max(p.baro_noise_m**2 / ZERO_SAMPLES, LEAST_ZERO_VAR)
+    factors[D + E_BARO] = placed + own
+    factors[D + E_POS + 2] = placed * own / (placed + own)
+    factors[W * E_BARO + E_POS + 2] = placed / (placed + own)
     if start.is_still:
         _see_gravity(m, factors, n, to_matrix(start.q_nb), site.gravity_m_s2, p, start.rest_s)
     return State(m, factors, rows_of(Moment, MOMENTS), n)
