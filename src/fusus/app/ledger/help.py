@@ -186,7 +186,7 @@ TEXTS: dict[str, Help] = {
     ),
     "dip_gate_rad": Help("Gate, dip", "The field is left out while its dip differs from the expected one by more than this.", "5 to 15°"),
     "gate_sigma": Help("Gate, innovations", "Updates further off than this many sigmas are refused.", "3 to 5"),
-    "recover_s": Help("Recovery", "After so long a refusal of a measurement the filter gives way.", "5 to 60 s"),
+    "recover_s": Help("Recovery", "Refused for so long by readings that agree with one another, the filter gives way; never to one alone.", "5 to 60 s"),
     "fusion.use_barometer": Help("Barometer", "Without it height comes from fixes and rangefinder alone."),
     "kit.estimator": Help(
         "Estimator", "Which filter is written as C. As judged: the first of Fusion's estimators, by which Proof judges.", "As judged.",
@@ -298,7 +298,7 @@ TEXTS: dict[str, Help] = {
     "gnss_velocity_vertical_m_s": Help("Speed noise, climb", "Of the vertical axis.", "0.1 to 0.5 m/s"),
     "gnss_delay_s": Help("Delay of fixes", "From the sky to the log. Fixes are compared with where the craft was then.", "50 "
     "to 200 ms", "“Survey” finds it from a flight."),
-    "gnss_delay_sigma_s": Help("Delay, spread", "0: the delay is exact. Else the filter learns it.", "10 to 60 ms"),
+    "gnss_delay_sigma_s": Help("Delay, spread", "0: the delay is exact. Else the filter learns it, and tries others.", "10 to 150 ms"),
     "lever_arm_x_m": Help("Antenna ahead", "From the centre of gravity to the antenna, forward positive.", "", "Ruler, or “Survey”."),
     "lever_arm_y_m": Help("Antenna right", "From the centre of gravity to the antenna, right positive.", "", "Ruler, or “Survey”."),
     "lever_arm_z_m": Help("Antenna below", "Down is positive: a mast makes it negative.", "", "Ruler, or “Survey”."),
@@ -319,7 +319,7 @@ TEXTS: dict[str, Help] = {
     "course_crab_rad": Help("Crab", "How far the nose may point off the course.", "5 to 30°"),
     "home_sigma_m": Help("Home known to", "How well the place of the start is known to be home; large: fixes alone say where "
     "it is.", "0.05 m from a mark, 1000 m unknown"),
-    "follow_gnss": Help("Follow the fixes", "Take their white noise from what they show themselves, between a quarter and "
+    "follow_gnss": Help("Follow the fixes", "Take their white noise from what they show themselves, between a twelfth and "
     "twenty times the figures above."),
     "mag_vector": Help("All three axes", "Use the field's three axes, not its heading alone: dip then touches tilt."),
     "course_heading": Help("Heading from course", "The other school: the direction of travel instead of the magnetometer. "
