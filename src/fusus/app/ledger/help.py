@@ -186,7 +186,7 @@ TEXTS: dict[str, Help] = {
     ),
     "dip_gate_rad": Help("Gate, dip", "The field is left out while its dip differs from the expected one by more than this.", "5 to 15°"),
     "gate_sigma": Help("Gate, innovations", "Updates further off than this many sigmas are refused.", "3 to 5"),
-    "recover_s": Help("Recovery", "Refused for so long by readings that agree with one another, the filter gives way; never to one alone.", "5 to 60 s"),
+    "recover_s": Help("Recovery", "Readings that agree, refused for so long, make the filter give way; never one alone.", "5 to 60 s"),
     "fusion.use_barometer": Help("Barometer", "Without it height comes from fixes and rangefinder alone."),
     "kit.estimator": Help(
         "Estimator", "Which filter is written as C. As judged: the first of Fusion's estimators, by which Proof judges.", "As judged.",

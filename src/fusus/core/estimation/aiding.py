@@ -6,6 +6,7 @@ Arrays, where a function does not say otherwise (shape, unit, frame):
     pressure_pa : (N,) Pa, any
     mag_b : (N, 3) µT, b
     range_m : (N,) m, b
+    said : (M,) m or m/s, any
 """
 
 from dataclasses import dataclass, field

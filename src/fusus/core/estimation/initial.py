@@ -5,6 +5,7 @@ Arrays, where a function does not say otherwise (shape, unit, frame):
     gyro_b : (N, 3) rad/s, b
     acc_b : (N, 3) m/s^2, b
     t_s : (N,) s, any
+    values : (N, 3) any, b
 """
 
 from typing import NamedTuple

@@ -5,6 +5,7 @@ Arrays, where a function does not say otherwise (shape, unit, frame):
     gyro_b : (N, 3) rad/s, b
     acc_b : (N, 3) m/s^2, b
     grounded : (N,) bool, any
+    not_measured : (N,) bool, any
     values : (N, 3) any, b
     t_s : (N,) s, any
     motor_t_s : (M,) s, any

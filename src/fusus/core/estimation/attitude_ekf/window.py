@@ -9,6 +9,7 @@ Arrays, where a function does not say otherwise (shape, unit, frame):
     h : (3, 6) any, b
     p : (6, 6) rad² and rad²/s², b
     work : (3, 6) any, b
+    k : (6,) any, b
 """
 
 import math
@@ -136,6 +137,22 @@ def alike(near_var: float, far_var: float) -> float:
 
 
 @kernel
+def lasting(acc_var: float, near_var: float, far_var: float) -> float:
+    """Return the variance that a window weighs by: accelerations that last make neighbours alike, and so many windows weigh as one."""
+    rho = alike(near_var, far_var)
+    return acc_var * (1.0 + rho) / (1.0 - rho)
+
+
+@kernel
+def doubt_heading(w: float, x: float, y: float, z: float, var: float, p: Array, k: Array) -> None:
+    """Add a variance to the heading: refused for long, the field is rather right and the heading wrong than the other way round."""
+    nav_rows(w, x, y, z, 0.0, 0.0, 1.0, k)
+    for i in range(3):
+        for j in range(3):
+            p[i, j] += var * k[i] * k[j]
+
+
+@kernel
 def fold_window(
     c: Coefficients, n: Window, w: float, x: float, y: float, z: float, p: Array, work: Array
 ) -> tuple[Window, int]:
@@ -169,9 +186,7 @@ def fold_window(
             if nis_acc > 2.0 * c.gate2:
                 for i in range(3):
                     p[i, i] += yn * yn + ye * ye
-            # Accelerations that last make neighbours alike: so many windows weigh as one.
-            rho = alike(near_var, far_var)
-            r = acc_var * (1.0 + rho) / (1.0 - rho)
+            r = lasting(acc_var, near_var, far_var)
             # Gravity shows no heading: where that is hardly known, rounding and tilts of before would leak from it.
             dx, dy, dz = down_in_body(w, x, y, z)
             if heading_variance(p, dx, dy, dz) < KNOWN_HEADING_VAR:
@@ -191,8 +206,7 @@ def fold_window(
             near_var += adapt * (min(0.25 * ((yn - n1) ** 2 + (ye - e1) ** 2), most) - near_var)
         if windows >= 4.0:
             far_var += adapt * (min(0.25 * ((yn - n4) ** 2 + (ye - e4) ** 2), most) - far_var)
-        rho = alike(near_var, far_var)
-        acc_var = max(c.acc_floor_var, near_var / (1.0 - rho))
+        acc_var = max(c.acc_floor_var, near_var / (1.0 - alike(near_var, far_var)))
         turn_n, turn_e, _ = to_nav(w, x, y, z, e[0], e[1], e[2])
         n4, n3, n2, n1 = n3 - turn_e, n2 - turn_e, n1 - turn_e, yn - turn_e
         e4, e3, e2, e1 = e3 + turn_n, e2 + turn_n, e1 + turn_n, ye + turn_n
@@ -212,11 +226,7 @@ def fold_window(
         mean_heading += forget * (y_mag - mean_heading)
         if nis_mag <= c.gate2 or mag_refused_s > c.recover_s:
             if nis_mag > c.gate2:
-                # Refused for long: rather the field is right and the heading wrong than the other way round.
-                nav_rows(w, x, y, z, 0.0, 0.0, 1.0, k)
-                for i in range(3):
-                    for j in range(3):
-                        p[i, j] += y_mag * y_mag * k[i] * k[j]
+                doubt_heading(w, x, y, z, y_mag * y_mag, p, k)
             update(p, h, k, v * c.mag_inflate, y_mag, e)
             mag_refused_s = 0.0
             mean_heading = mean_heading if nis_mag <= c.gate2 else 0.0

@@ -303,11 +303,9 @@ def advance_all(
     """
     m, p, history, n = s.m, s.p, s.history, s.n
     due = next_due(m, gnss, baro, mag, ranges)
-    px, py, pz = m.position[0], m.position[1], m.position[2]
-    vx, vy, vz = m.velocity[0], m.velocity[1], m.velocity[2]
+    px, py, pz, vx, vy, vz = m.position[0], m.position[1], m.position[2], m.velocity[0], m.velocity[1], m.velocity[2]  # fmt: skip
     w, x, y, z = m.attitude[0], m.attitude[1], m.attitude[2], m.attitude[3]
-    bgx, bgy, bgz = m.gyro_bias[0], m.gyro_bias[1], m.gyro_bias[2]
-    bax, bay, baz = m.acc_bias[0], m.acc_bias[1], m.acc_bias[2]
+    bgx, bgy, bgz, bax, bay, baz = m.gyro_bias[0], m.gyro_bias[1], m.gyro_bias[2], m.acc_bias[0], m.acc_bias[1], m.acc_bias[2]  # fmt: skip
     sum_t, count = m.group_s, m.group_count
     sn, se, sd = m.group_force[0], m.group_force[1], m.group_force[2]
     tx, ty, tz = m.group_turn[0], m.group_turn[1], m.group_turn[2]
@@ -320,14 +318,14 @@ def advance_all(
         h, what = sound_step(dt[i]), int(known[i])
         gx, gy, gz, ax, ay, az = gyro[i, 0], gyro[i, 1], gyro[i, 2], acc[i, 0], acc[i, 1], acc[i, 2]
         has_rate, has_force = is_reading(gx, gy, gz, MOST_RAD_S), is_reading(ax, ay, az, MOST_M_S2)
+        if not has_rate or not has_force:
+            what = (what | NOT_MEASURED) & MOVING_BITS
         if not has_rate:  # it turns on as it did
             gx, gy, gz = lgx, lgy, lgz
-            what = (what | NOT_MEASURED) & MOVING_BITS
         wx, wy, wz = gx - bgx, gy - bgy, gz - bgz
         weighs = g
         if not has_force:  # nothing is known of a push: the velocity stays, and no force ties it to the tilt
             ax, ay, az, weighs = bax, bay, baz, 0.0
-            what = (what | NOT_MEASURED) & MOVING_BITS
         w, x, y, z, fn, fe, fd = strapdown(w, x, y, z, h, wx, wy, wz, ax - bax, ay - bay, az - baz)
         un, ue, ud = fn * h, fe * h, (fd + weighs) * h
         px += (vx + 0.5 * un) * h
@@ -341,9 +339,8 @@ def advance_all(
             m.group_flags = m.group_flags | what
             note_rest(c, m, p, h, (what & AT_REST) > 0, gx, gy, gz)
             resting = m.rest_s >= 0.0
-        flag = ACC_GATED if what & ACC_CLIPPED or not has_force else ACC_USED
-        if h > GAP_S or not has_rate:
-            flag |= GAP
+        flag = GAP if h > GAP_S or not has_rate else 0
+        flag |= ACC_GATED if what & ACC_CLIPPED or not has_force else ACC_USED
         if count >= c.every or due <= t[i] or h > GAP_S:
             m.position[0], m.position[1], m.position[2] = px, py, pz
             m.velocity[0], m.velocity[1], m.velocity[2] = vx, vy, vz

@@ -3,6 +3,8 @@
 Arrays, where a function does not say otherwise (shape, unit, frame):
 
     t_s : (N,) s, any
+    known : (N,) bits, any
+    averaged() : (K,) s and bits, any
 """
 
 from collections.abc import Callable
