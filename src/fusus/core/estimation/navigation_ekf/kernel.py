@@ -309,11 +309,9 @@ def advance_all(
     sum_t, count = m.group_s, m.group_count
     sn, se, sd = m.group_force[0], m.group_force[1], m.group_force[2]
     tx, ty, tz = m.group_turn[0], m.group_turn[1], m.group_turn[2]
-    lax, lay, laz = m.last_acc[0], m.last_acc[1], m.last_acc[2]
-    lgx, lgy, lgz = m.last_gyro[0], m.last_gyro[1], m.last_gyro[2]
+    lax, lay, laz, lgx, lgy, lgz = m.last_acc[0], m.last_acc[1], m.last_acc[2], m.last_gyro[0], m.last_gyro[1], m.last_gyro[2]  # fmt: skip
     g = c.gravity_m_s2
-    at = m.next_sample
-    resting = m.rest_s >= 0.0
+    at, resting = m.next_sample, m.rest_s >= 0.0
     for i in range(first, last):
         h, what = sound_step(dt[i]), int(known[i])
         gx, gy, gz, ax, ay, az = gyro[i, 0], gyro[i, 1], gyro[i, 2], acc[i, 0], acc[i, 1], acc[i, 2]
