@@ -133,12 +133,12 @@ def start_from(t_s: ArrayLike, gyro_b: ArrayLike, acc_b: ArrayLike, mag_b: Array
         m = None
     q = attitude_from_vectors(f, m, site.declination_rad)
     bias = np.nan_to_num(_mean(gyro[:count])) if is_still else np.zeros(3)
-    later = longest_rest(t, gyro, acc) if not is_still else None
-    if later is not None:
-        bias = later.bias_b
+    found = longest_rest(t, gyro, acc) if not is_still else None
+    if found is not None:
+        bias = found.bias_b
     field, dip = _reference_field(f, m, site)
     return Start(
-        q, bias, is_still, rest_s, field, dip, m is not None, 0.0 if later is None else float(later.sigma_b.max())
+        q, bias, is_still, rest_s, field, dip, m is not None, 0.0 if found is None else float(found.sigma_b.max())
     )
 
 
