@@ -192,6 +192,12 @@ class Memory(Record):
     # Force north and east of the last half second, and how much of it is summed up, s.
     level_force: Annotated[Array, 2]
     level_s: float
+    # What was seen of accelerations while fixes came: of half seconds, their mean square, what neighbours have in common, m²/s⁴, the last
+    # one north and east, and how many there were.
+    push2: float
+    push_alike: float
+    push_last: Annotated[Array, 2]
+    push_windows: float
     # The noise variance that a single innovation of the next measurement shows, where that is not what it weighs by; 0 if it is.
     shown_var: float
     # Force north and east as means of the last tenth of a second, and what share of it is sure to be motion: it shows the heading.
