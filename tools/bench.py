@@ -416,11 +416,16 @@ def main() -> None:
     parser.add_argument("--link-seconds", type=float, default=60.0, help="length of the capture")
     parser.add_argument("--flights", type=int, default=200, help="flights of the campaign")
     parser.add_argument(
-        "--only", choices=["estimators", "navigation", "long", "prediction", "flight", "allan", "link", "import"]
+        "--only",
+        choices=["estimators", "accuracy", "navigation", "long", "prediction", "flight", "allan", "link", "import"],
     )
     options = parser.parse_args()
     if options.only in (None, "estimators"):
         bench_estimators()
+    if options.only in (None, "accuracy"):
+        from tests.outside.accuracy import print_tables
+
+        print_tables()
     if options.only in (None, "navigation"):
         bench_navigation()
     if options.only in (None, "long"):
