@@ -13,7 +13,7 @@ from fusus.firmware.translation.types import BOOL, INT, REAL, Layout, Precision,
 ATOM, UNARY, MUL, ADD, SHIFT, LESS, EQUAL, BITS, AND, OR, CHOICE = 100, 90, 80, 70, 60, 50, 45, 40, 20, 15, 10
 
 _MATH = {
-    "sqrt": "sqrt", "sin": "sin", "cos": "cos", "tan": "tan", "atan2": "atan2", "acos": "acos", "asin": "asin", "exp": "exp",
+    "sqrt": "sqrt", "sin": "sin", "cos": "cos", "tan": "tan", "atan2": "atan2", "acos": "acos", "asin": "asin", "exp": "exp", "log": "log",
     "hypot": "hypot", "floor": "floor",
 }  # fmt: skip
 _RESERVED = {
@@ -21,6 +21,7 @@ _RESERVED = {
     "cos",
     "tan",
     "exp",
+    "log",
     "floor",
     "sqrt",
     "double",
