@@ -11,7 +11,7 @@ from fusus.core.estimation.navigation_ekf.parameters import Parameters
 
 @pytest.mark.slow
 @pytest.mark.parametrize("case", CASES)
-def test_position_is_as_good_as_the_reference_and_sigmas_hold(case):
+def test_position_stays_near_the_reference_and_sigmas_hold(case):
     found = np.array([both(c, seed, **CASES[case]) for c in CARRIERS for seed in (1, 2)])
     ratio = found[:, 0] / found[:, 1]
     print(case, ratio.round(2), found[:, 2].round(2))
@@ -48,9 +48,9 @@ def test_after_an_outage_errors_are_within_claims(carrier):
 
 @pytest.mark.slow
 @pytest.mark.parametrize("carrier", CARRIERS)
-def test_tilt_is_as_good_as_that_of_vqf(carrier):
+def test_tilt_falls_no_further_behind_vqf_than_it_is(carrier):
     """Without a magnetometer: the attitude EKF's tilt beside VQF's (Laidig and Seel 2023)."""
     found = [tilts(carrier, seed) for seed in (1, 2, 3)]
     ratio = float(np.median([f["attitude-ekf"] / f["vqf"] for f in found]))
-    # The bias of the gyro is not known to the filter to better than a degree a second; VQF's start is twice as sure.
+    # What stands today, not what is wanted (1.1): the filter's first doubt of the gyro's bias is twice that of VQF.
     assert ratio < {"car": 2.5, "walking": 1.1, "multirotor": 1.5, "hand": 4.5}[carrier], ratio

@@ -149,7 +149,7 @@ def test_rules_of_arming_refuse():
         fly_figures(task_of("arming-tilted", seed=seed, rules=ArmingRules(math.radians(40.0)))) for seed in range(1, 5)
     ]
     assert all(f.refused == () and f.end != "motors refused" for f in steep)
-    assert "stayed on the ground" in {f.end for f in steep}
+    assert steep[0].end == "stayed on the ground"
     for rules, says in (
         (ArmingRules(calibration_due=True), "a calibration is due"),
         (ArmingRules(sensors_healthy=False), "a sensor is not healthy"),

@@ -19,6 +19,10 @@ GYRO_RAD_S, ACC_M_S2, DRIFT_RAD_S, MOST_RAD_S = 0.02, 0.15, 0.004, 0.15
 # One force of a rest: it points one way, and is gravity to within a sensor's own error.
 TURN_M_S2, GRAVITY, GRAVITY_OFF = 0.1, 9.81, 0.6
 
+# One sigma of what a short rest leaves of the bias beside noise: hands, warming, a slow start. And how far from the start a rest may be,
+# which is how long the bias may have drifted since.
+REST_BIAS_RAD_S, LATER_S = 3e-4, 60.0
+
 
 class Rest(NamedTuple):
     """A stretch of rest, s, and the gyro's mean over it, (3,) rad/s, with its standard error."""

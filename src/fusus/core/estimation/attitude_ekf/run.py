@@ -20,6 +20,7 @@ from fusus.core.estimation.attitude_ekf.window import MAG_TAU_S, Coefficients, W
 from fusus.core.estimation.initial import Start
 from fusus.core.estimation.outputs import AttitudeOutputs
 from fusus.core.estimation.plain import sample_fields
+from fusus.core.estimation.rests import LATER_S, REST_BIAS_RAD_S
 from fusus.core.estimation.samples import Samples
 from fusus.core.frames.quaternion import to_matrix
 from fusus.core.world.site import Site
@@ -27,10 +28,6 @@ from fusus.core.world.site import Site
 # One sigma of tilt where nothing rests at the start, and of a heading that nothing shows.
 MOVING_TILT_RAD = 0.1
 UNKNOWN_HEADING_RAD = math.pi / math.sqrt(3.0)
-# One sigma of what a short rest leaves of the bias beside noise: hands, warming, a slow start.
-REST_BIAS_RAD_S = 3e-4
-# How long after the start a rest further on may be: what the bias may have drifted by since.
-LATER_S = 60.0
 
 
 def coefficients(p: Parameters, site: Site, start: Start) -> Coefficients:

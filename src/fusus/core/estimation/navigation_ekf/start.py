@@ -6,7 +6,6 @@ import numpy as np
 
 from fusus.core.arrays import Array
 from fusus.core.estimation.aiding import Aiding
-from fusus.core.estimation.attitude_ekf.run import LATER_S, REST_BIAS_RAD_S
 from fusus.core.estimation.initial import Start
 from fusus.core.estimation.navigation_ekf.covariance import project, ud_update
 from fusus.core.estimation.navigation_ekf.measure import GREATEST_LEVEL, LEAST_LEVEL, entry, first
@@ -33,6 +32,7 @@ from fusus.core.estimation.navigation_ekf.states import (
     State,
     W,
 )
+from fusus.core.estimation.rests import LATER_S, REST_BIAS_RAD_S
 from fusus.core.frames.quaternion import to_matrix
 from fusus.core.records import rows_of, zeros
 from fusus.core.world.site import Site
