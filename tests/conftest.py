@@ -1,6 +1,7 @@
 """What all tests share: settings and logs go to temporary folders, Qt draws offscreen."""
 
 import os
+import sys
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
@@ -100,3 +101,12 @@ def project(tmp_path):
         folder, Project(name="Test craft", brief=Brief(place=Place(lat_deg=HOME[0], lon_deg=HOME[1], height_m=HOME[2])))
     )
     return folder
+
+
+@pytest.fixture
+def desktops_bin(tmp_path, monkeypatch):
+    """Let what is thrown away lie under ``tmp_path``: the library reads the place when it is first imported."""
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+    for name in [n for n in sys.modules if n.split(".")[0] == "send2trash"]:
+        monkeypatch.delitem(sys.modules, name)
+    return tmp_path / "data"

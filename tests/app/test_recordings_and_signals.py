@@ -60,8 +60,7 @@ def test_ten_million_samples_are_cut_for_a_view_in_a_sixtieth_of_a_second():
     )
 
 
-def test_recordings_are_renamed_noted_set_aside_and_deleted(opened, qtbot, monkeypatch, tmp_path):
-    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+def test_recordings_are_renamed_noted_set_aside_and_deleted(opened, qtbot, monkeypatch, tmp_path, desktops_bin):
     folder = opened.session.document.folder
     import_recording(ImportRequest((write(tmp_path / "log.csv", lines()),), folder, "log"))
     opened.session.document.recordings_changed.emit(None)

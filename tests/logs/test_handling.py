@@ -81,19 +81,17 @@ def test_what_is_set_aside_is_kept_and_not_evaluated(logged):
     document.close()
 
 
-def test_a_deleted_recording_lies_in_the_desktops_bin(logged, tmp_path, monkeypatch):
-    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+def test_a_deleted_recording_lies_in_the_desktops_bin(logged, tmp_path, desktops_bin):
     before = (logged / "recordings" / "log" / "imu.parquet").read_bytes()
     remove_recording(logged, "log")
     assert recording_names(logged) == []
-    (found,) = tmp_path.rglob("imu.parquet")
+    (found,) = desktops_bin.rglob("imu.parquet")
     assert found.read_bytes() == before and (tmp_path / "log.csv").exists()
     with pytest.raises(RecordingError, match="no such"):
         remove_recording(logged, "log")
 
 
-def test_a_spoilt_import_is_read_again_in_its_place(logged, tmp_path, monkeypatch):
-    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+def test_a_spoilt_import_is_read_again_in_its_place(logged, tmp_path, desktops_bin):
     columns = [{"source": n, "target": f"imu.{n}", "unit": "deg/s"} for n in HEADER[1:4]]
     document = Document.open(logged)
     document.do(noted(logged, "log", "kept"))
@@ -138,8 +136,7 @@ def test_a_corrected_mapping_is_known_for_the_next_file_of_its_header(logged, tm
     assert known_mappings(logged, plan_import(ImportRequest((tmp_path / "log.csv",), logged, "x"))) == ()
 
 
-def test_the_command_line_does_all_of_it(logged, tmp_path, monkeypatch):
-    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+def test_the_command_line_does_all_of_it(logged, tmp_path, desktops_bin):
     at = ("--project", logged)
     assert call("recordings", *at, "--rename", "log", "hand", "--json") == {"recording": "hand", "was": "log"}
     call("recordings", *at, "--note", "hand", "by hand")

@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from tests.outside.accuracy import CARRIERS, CASES, SECONDS, both, ours, tilts
+from tests.outside.accuracy import CARRIERS, CASES, SECONDS, WHITE, both, ours, tilts
 from tests.outside.motions import made
 
 from fusus.core.estimation.aiding import Aiding, gnss_rows
@@ -15,9 +15,17 @@ def test_position_stays_near_the_reference_and_sigmas_hold(case):
     found = np.array([both(c, seed, **CASES[case]) for c in CARRIERS for seed in (1, 2)])
     ratio = found[:, 0] / found[:, 1]
     print(case, ratio.round(2), found[:, 2].round(2))
-    # At worst where sixty seconds of fixes hardly show the heading, which the reference is told.
-    assert np.median(ratio) < 1.3 and ratio.max() < 6.0
+    # At worst where sixty seconds of fixes hardly show the heading, which the reference is told. A drift of the receiver that
+    # nobody excludes costs a third: told that there is none, the filter is as good (below).
+    assert np.median(ratio) < (1.35 if "biases" in case else 1.3) and ratio.max() < 6.0
     assert found[:, 2].mean() > 0.68 and found[:, 3].mean() > 0.95
+
+
+def test_told_as_much_as_the_reference_it_is_as_good_and_its_sigmas_hold():
+    case = CASES["usual fixes, nothing said, biases, scale"]
+    found = np.array([both(c, seed, tuning=WHITE, **case) for c in CARRIERS for seed in (1, 2)])
+    assert np.median(found[:, 0] / found[:, 1]) < 1.02 and (found[:, 0] / found[:, 1]).max() < 1.1
+    assert abs(found[:, 2].mean() - 0.683) < 0.06 and abs(found[:, 3].mean() - 0.954) < 0.03
 
 
 @pytest.mark.parametrize("delay_s", [0.0, 0.3, 0.5])
