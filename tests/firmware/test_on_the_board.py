@@ -13,8 +13,9 @@ import numpy as np
 import pytest
 from tests.firmware.kits import flown, made_up_controls, plan_for
 
+from fusus.core.control.arming import CALIBRATION, MOVES, PLACE, SENSOR, THROTTLE, TILT, refusals
+from fusus.core.control.cascade import MEMORY
 from fusus.core.estimation.catalogue import ESTIMATORS
-from fusus.core.vehicle.arming import CALIBRATION, MOVES, PLACE, SENSOR, THROTTLE, TILT, refusals
 from fusus.firmware.equality.compare import compare, core_run
 from fusus.firmware.running import programs
 from fusus.firmware.running.compiler import STRICT
@@ -40,7 +41,7 @@ class StateEstimate(ctypes.Structure):
 
 
 class Control(ctypes.Structure):
-    _fields_ = [("filters", F * 13), ("loops", F * 26), ("is_armed", ctypes.c_bool), ("flies", ctypes.c_bool)]
+    _fields_ = [("filters", F * 13), ("loops", F * MEMORY), ("is_armed", ctypes.c_bool), ("flies", ctypes.c_bool)]
 
 
 @pytest.fixture(scope="module")
@@ -95,7 +96,7 @@ def test_motors_do_not_start_where_a_rule_refuses(loops, throttle, estimate, rat
         ctypes.byref(state), ctypes.byref(setpoint), ctypes.byref(estimate), three(rate, 0, 0), due, healthy
     )
     down = 1.0 - 2.0 * (estimate.x**2 + estimate.y**2)
-    core = refusals(0.4, due, healthy, throttle, down, rate, mode >= 4, estimate.knows_place)
+    core = refusals(0.4, due, healthy, mode, throttle, down, rate, estimate.knows_place)
     assert found == core == wanted
     assert state.is_armed == (wanted == 0)
 
@@ -135,6 +136,57 @@ def test_disarmed_motors_stand_still(loops):
     assert min(step(loops, state, 0.6, n=20)) > 0.1
     loops.control_disarm(ctypes.byref(state))
     assert step(loops, state, 1.0, n=5) == [0.0] * 4 and not state.flies
+
+
+def test_armed_again_in_flight_nothing_changes_and_disarmed_all_begins_anew(loops):
+    state = armed(loops)
+    step(loops, state, 0.6, (0.2, -0.1, 0.05), n=200)
+    assert state.flies
+    held = list(state.loops)
+    found = loops.control_arm(
+        ctypes.byref(state),
+        ctypes.byref(Setpoint(1, throttle=0.9)),
+        ctypes.byref(leaning(1.0)),
+        three(5, 0, 0),
+        True,
+        False,
+    )
+    assert found == 0 and state.is_armed and state.flies and list(state.loops) == held
+    assert max(step(loops, state, 0.6)) > 0.1
+    loops.control_disarm(ctypes.byref(state))
+    step(loops, state, 0.0, n=2000)
+    assert (
+        loops.control_arm(
+            ctypes.byref(state), ctypes.byref(Setpoint(1)), ctypes.byref(level()), three(0, 0, 0), False, True
+        )
+        == 0
+    )
+    assert step(loops, state, 0.6, (0.1, 0, 0), 50) == pytest.approx(
+        step(loops, armed(loops), 0.6, (0.1, 0, 0), 50), abs=1e-6
+    )
+
+
+@pytest.mark.parametrize(
+    ("estimate", "rate", "throttle"),
+    [
+        (StateEstimate(*[math.nan] * 4), 0.0, 0.0),
+        (StateEstimate(0.0, 0.0, 0.0, 0.0), 0.0, 0.0),
+        (level(), math.nan, 0.0),
+        (level(), 0.0, math.nan),
+    ],
+)
+def test_no_figure_that_is_none_starts_motors(loops, estimate, rate, throttle):
+    state = Control()
+    loops.control_begin(ctypes.byref(state))
+    found = loops.control_arm(
+        ctypes.byref(state),
+        ctypes.byref(Setpoint(1, throttle=throttle)),
+        ctypes.byref(estimate),
+        three(rate, 0, 0),
+        False,
+        True,
+    )
+    assert found != 0 and not state.is_armed and step(loops, state) == [0.0] * 4
 
 
 def test_on_the_ground_it_idles_evenly_and_sums_nothing_up(loops):

@@ -4,6 +4,7 @@ import math
 from dataclasses import replace
 from datetime import date
 
+from fusus.core.control.arming import ArmingRules
 from fusus.core.control.design import design
 from fusus.core.control.elements import Delay, LowPass, Plant
 from fusus.core.control.outer import Handling, RateLoop, cascade_of
@@ -16,7 +17,6 @@ from fusus.core.simulation.flight.craft import Craft
 from fusus.core.simulation.flight.fly import Controller, Setting
 from fusus.core.simulation.scenario import Conditions, Suite
 from fusus.core.vehicle.airframe import AXES, Airframe, inertia
-from fusus.core.vehicle.arming import ArmingRules
 from fusus.core.vehicle.battery import Battery
 from fusus.core.vehicle.mixer import mixer_of
 from fusus.core.world.site import site_at

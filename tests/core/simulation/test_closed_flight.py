@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from fusus.core.control.arming import ArmingRules
 from fusus.core.control.cascade import LEVEL, MIXED
 from fusus.core.control.elements import LowPass
 from fusus.core.control.sections import sections_of, through
@@ -22,7 +23,6 @@ from fusus.core.simulation.flight.scenarios import planned_flight
 from fusus.core.simulation.flight.streams import streams_of
 from fusus.core.simulation.kinds import FLIGHTS
 from fusus.core.simulation.scenario import Suite
-from fusus.core.vehicle.arming import ArmingRules
 from fusus.core.vehicle.battery import RATED_V
 from fusus.errors import ParameterError
 
@@ -149,7 +149,7 @@ def test_rules_of_arming_refuse():
         fly_figures(task_of("arming-tilted", seed=seed, rules=ArmingRules(math.radians(40.0)))) for seed in range(1, 5)
     ]
     assert all(f.refused == () and f.end != "motors refused" for f in steep)
-    assert steep[0].end == "stayed on the ground"
+    assert "stayed on the ground" in {f.end for f in steep}
     for rules, says in (
         (ArmingRules(calibration_due=True), "a calibration is due"),
         (ArmingRules(sensors_healthy=False), "a sensor is not healthy"),

@@ -5,10 +5,10 @@ import math
 import numpy as np
 import pytest
 
+from fusus.core.control.arming import words
 from fusus.core.control.cascade import HEIGHT, LEVEL, PLACE, Setpoint
 from fusus.core.simulation.flight import groups
 from fusus.core.simulation.flight.watching import ArmingState, Sinking, is_quiet, note, start_or_stop, watch_ground
-from fusus.core.vehicle.arming import words
 from fusus.core.vehicle.body import body_of
 
 G = 9.80665

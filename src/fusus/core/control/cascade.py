@@ -4,7 +4,9 @@ Each loop is slower than the one inside it. Compiled; the memory lies in one arr
 
 Arrays, where a function does not say otherwise (shape, unit, frame):
 
-    k : (26,) by the places above, any
+    k : (29,) by the places below, any
+    sections : (S, 6) 1, any
+    memory : (3, S, 2) rad/s, b
 """
 
 import math
@@ -13,26 +15,30 @@ from typing import NamedTuple
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array
 from fusus.core.control.pid import Gains, pid_step
+from fusus.core.control.sections import filtered
+from fusus.core.control.soundness import (
+    MOST_M,
+    MOST_M_S,
+    MOST_RAD,
+    MOST_RAD_S,
+    is_attitude,
+    sound_interval,
+    sound_stick,
+    sound_throttle,
+)
 
 # In the order of core.needs.modes.MODES.
 RATE, LEVEL, MIXED, HEIGHT, PLACE, HOME, PATH = 0, 1, 2, 3, 4, 5, 6
 
 # Places in the memory: rate integrals, D parts, last rates, last wanted rates (3 each); speed integrals north, east and climb;
-# shaped sticks (3); heading wanted; place held (3); whether it stands (horizontal, height); mode of before; homecoming.
-INTEGRAL, SLOPE, LAST, WANTED, ACCEL_INTEGRAL, STICK, HEADING, HELD, STANDS, BEFORE, HOMING = (
-    0,
-    3,
-    6,
-    9,
-    12,
-    15,
-    18,
-    19,
-    22,
-    24,
-    25,
-)
-MEMORY = 26
+# shaped sticks (3); heading wanted; place held (3); whether it stands (horizontal, height); mode of before; homecoming; the last
+# thrust N, throttle and interval s that were sound.
+INTEGRAL, SLOPE, LAST, WANTED, ACCEL_INTEGRAL, STICK, HEADING, HELD, STANDS, BEFORE, HOMING, THRUST, THROTTLE, INTERVAL = (
+    0, 3, 6, 9, 12, 15, 18, 19, 22, 24, 25, 26, 27, 28,
+)  # fmt: skip
+MEMORY = 29
+# What the mode of before is while there was none.
+NO_MODE = -1.0
 # Share of the weight beyond which a craft may leave the ground: below it the rate loops sum nothing up.
 LIFTS = 0.9
 
@@ -166,7 +172,8 @@ def vertical_accel_command(
     most = 0.9 * (c.full_n / c.mass_kg - c.gravity_m_s2)
     least = -0.7 * c.gravity_m_s2
     if least < push < most:
-        k[ACCEL_INTEGRAL + 2] += c.climb_i * error * dt
+        # One reading that is far off must not leave behind what a limit would never let go of.
+        k[ACCEL_INTEGRAL + 2] = min(max(k[ACCEL_INTEGRAL + 2] + c.climb_i * error * dt, least), most)
     return float(min(max(push, least), most))
 
 
@@ -194,15 +201,25 @@ def horizontal_accel_command(
     size = math.sqrt(an * an + ae * ae)
     if size > c.accel_limit_m_s2:
         return an * c.accel_limit_m_s2 / size, ae * c.accel_limit_m_s2 / size
-    k[ACCEL_INTEGRAL] += c.speed_i * en * dt
-    k[ACCEL_INTEGRAL + 1] += c.speed_i * ee * dt
+    k[ACCEL_INTEGRAL] = limited(k[ACCEL_INTEGRAL] + c.speed_i * en * dt, c.accel_limit_m_s2)
+    k[ACCEL_INTEGRAL + 1] = limited(k[ACCEL_INTEGRAL + 1] + c.speed_i * ee * dt, c.accel_limit_m_s2)
     return an, ae
+
+
+@kernel
+def begin_anew(k: Array) -> None:
+    """Forget all: what the loops held and summed up before the motors were stopped is not what they begin with."""
+    for i in range(MEMORY):
+        k[i] = 0.0
+    k[BEFORE] = NO_MODE
 
 
 @kernel
 def begin_mode(k: Array, s: StateEstimate, mode: int, yaw: float) -> None:
     """Hold what is: place, height and heading; forget what outer loops had summed up horizontally."""
-    k[HELD], k[HELD + 1], k[HELD + 2] = s.pn, s.pe, s.pd
+    k[HELD] = s.pn if abs(s.pn) <= MOST_M else 0.0
+    k[HELD + 1] = s.pe if abs(s.pe) <= MOST_M else 0.0
+    k[HELD + 2] = s.pd if abs(s.pd) <= MOST_M else 0.0
     if k[BEFORE] < HEIGHT:
         k[ACCEL_INTEGRAL + 2] = 0.0
     if k[BEFORE] < PLACE:
@@ -211,15 +228,69 @@ def begin_mode(k: Array, s: StateEstimate, mode: int, yaw: float) -> None:
 
 
 @kernel
+def knows_height(s: StateEstimate) -> bool:
+    """Return whether height and climb are figures that a loop may act on."""
+    return abs(s.pd) <= MOST_M and abs(s.vd) <= MOST_M_S
+
+
+@kernel
+def knows_place(s: StateEstimate) -> bool:
+    """Return whether the horizontal place is known, and is figures that a loop may act on."""
+    is_place = abs(s.pn) <= MOST_M and abs(s.pe) <= MOST_M
+    return s.knows_place and is_place and abs(s.vn) <= MOST_M_S and abs(s.ve) <= MOST_M_S
+
+
+@kernel
+def is_path(setpoint: Setpoint) -> bool:
+    """Return whether place, speed and heading of a path are figures that a loop may act on."""
+    is_place = abs(setpoint.pn) <= MOST_M and abs(setpoint.pe) <= MOST_M and abs(setpoint.pd) <= MOST_M
+    is_speed = abs(setpoint.vn) <= MOST_M_S and abs(setpoint.ve) <= MOST_M_S and abs(setpoint.vd) <= MOST_M_S
+    return is_place and is_speed and abs(setpoint.heading) <= MOST_RAD
+
+
+@kernel
+def mode_asked(setpoint: Setpoint) -> int:
+    """Return the mode that a setpoint asks for: a path that is none holds the place, a mode that is none levels the craft."""
+    if not RATE <= setpoint.mode <= PATH:
+        return LEVEL
+    return PLACE if setpoint.mode == PATH and not is_path(setpoint) else setpoint.mode
+
+
+@kernel
+def mode_flown(mode: int, s: StateEstimate) -> int:
+    """Return the mode that can be flown with what is known: without a place it only holds height, without a height it only levels."""
+    if mode >= PLACE and not knows_place(s):
+        mode = HEIGHT
+    if mode >= HEIGHT and not knows_height(s):
+        mode = LEVEL
+    return mode
+
+
+@kernel
 def wanted_rates(
-    c: Cascade, k: Array, setpoint: Setpoint, s: StateEstimate, dt: float
+    c: Cascade, k: Array, given: Setpoint, s: StateEstimate, dt: float
 ) -> tuple[float, float, float, float, int]:
-    """Return wanted rates about the body's axes rad/s, thrust N, and the mode flown: without a known place it only holds height,
-    or follows the path's."""
-    mode = setpoint.mode
-    sticks_act = True
-    if mode >= PLACE and not s.knows_place:
-        mode, sticks_act = HEIGHT, setpoint.mode == PLACE
+    """Return wanted rates about the body's axes rad/s, thrust N, and the mode flown.
+
+    Without a known place it only holds height, or follows the path's. Any bit pattern may come: a stick that is none stands in its
+    centre, a throttle that is none stays, and holds the height where a height is held; without an attitude all turning is stopped,
+    without a height the craft is levelled, both with the thrust of before.
+    """
+    dt = sound_interval(k, INTERVAL, dt)
+    asked = mode_asked(given)
+    # Who flew a path held no sticks: where it breaks off they stand in their centre.
+    broken_off = given.mode == PATH and asked != PATH
+    throttle = sound_throttle(given.throttle, k[THROTTLE] if asked < HEIGHT else 0.5)
+    setpoint = Setpoint(
+        asked, 0.0 if broken_off else sound_stick(given.roll), 0.0 if broken_off else sound_stick(given.pitch),
+        0.0 if broken_off else sound_stick(given.yaw), 0.5 if broken_off else throttle, given.pn, given.pe, given.pd,
+        given.vn, given.ve, given.vd, given.heading,
+    )  # fmt: skip
+    k[THROTTLE] = setpoint.throttle
+    if not is_attitude(s.w, s.x, s.y, s.z):
+        return 0.0, 0.0, 0.0, k[THRUST], RATE
+    mode = mode_flown(setpoint.mode, s)
+    sticks_act = mode == setpoint.mode or setpoint.mode <= PLACE
     r31, r32, r33 = 2.0 * (s.x * s.z - s.w * s.y), 2.0 * (s.y * s.z + s.w * s.x), 1.0 - 2.0 * (s.x * s.x + s.y * s.y)
     yaw = math.atan2(2.0 * (s.x * s.y + s.w * s.z), 1.0 - 2.0 * (s.y * s.y + s.z * s.z))
     if mode != int(k[BEFORE]):
@@ -235,7 +306,10 @@ def wanted_rates(
     # The middle of the throttle is the hover.
     lever = 2.0 * setpoint.throttle
     thrust = lever * hover if lever < 1.0 else hover + (lever - 1.0) * (c.full_n - hover)
+    if mode < HEIGHT <= setpoint.mode:
+        thrust = k[THRUST]
     if mode == RATE:
+        k[THRUST] = thrust
         return k[STICK] * c.rate_rad_s, k[STICK + 1] * c.rate_rad_s, k[STICK + 2] * c.yaw_rate_rad_s, thrust, mode
     homing = False
     up = 0.0
@@ -284,7 +358,20 @@ def wanted_rates(
         let = max(abs(k[STICK]), abs(k[STICK + 1]))
         let *= let
         wx, wy = (1.0 - let) * wx + let * k[STICK] * c.rate_rad_s, (1.0 - let) * wy + let * k[STICK + 1] * c.rate_rad_s
+    k[THRUST] = thrust
     return limited(wx, c.rate_rad_s), limited(wy, c.rate_rad_s), limited(wz, c.yaw_rate_rad_s), thrust, mode
+
+
+@kernel
+def measured_rate(sections: Array, memory: Array, k: Array, axis: int, gyro: float, bias: float) -> float:
+    """Return a rate of the body behind the gyro's filter and without its estimated bias, rad/s.
+
+    A reading that is none goes into no filter: the last rate stands for it. A bias that is none counts as none.
+    """
+    if not abs(gyro) <= MOST_RAD_S:
+        return float(k[LAST + axis])
+    rate = filtered(sections, memory, axis, gyro)
+    return rate - bias if abs(bias) <= MOST_RAD_S else rate
 
 
 @kernel
@@ -292,6 +379,7 @@ def rate_loops(
     c: Cascade, k: Array, p: float, q: float, r: float, wx: float, wy: float, wz: float, dt: float, holds: bool
 ) -> tuple[float, float, float]:
     """Return torques N m for wanted rates p, q, r and measured ones; on the ground (``holds``) integrals stay at zero."""
+    dt = sound_interval(k, INTERVAL, dt)
     if holds:
         k[INTEGRAL] = k[INTEGRAL + 1] = k[INTEGRAL + 2] = 0.0
     a, k[INTEGRAL], k[SLOPE] = pid_step(

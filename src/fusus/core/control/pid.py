@@ -40,5 +40,6 @@ def pid_step(
     wanted = g.kp * e + integral + slope + forward
     u = min(max(wanted, g.low), g.high)
     if g.tracking_s > 0.0:
-        integral += (g.ki * e + (u - wanted) / g.tracking_s) * dt
+        # No more is fed back than what the limit took off: an interval longer than the time constant would swing ever further.
+        integral += g.ki * e * dt + (u - wanted) * min(dt / g.tracking_s, 1.0)
     return u, integral, slope

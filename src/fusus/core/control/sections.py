@@ -18,6 +18,8 @@ from fusus.core._jit import kernel
 from fusus.core.arrays import Array
 from fusus.core.control.elements import LowPass, Notch, Plant
 
+# No accelerometer reads more, m/s².
+MOST_M_S2 = 1e4
 FINEST_S = 1e-4  # steps of the body; a loop's period is cut into equal ones no longer than this
 
 
@@ -58,14 +60,26 @@ def prime(sections: Array, memory: Array, axis: int, y: float) -> None:
 
 
 @kernel
+def is_force(x: float, y: float, z: float) -> bool:
+    """Return whether three figures are a specific force that a sensor may read, m/s²: what is none goes into no filter's memory."""
+    return abs(x) <= MOST_M_S2 and abs(y) <= MOST_M_S2 and abs(z) <= MOST_M_S2
+
+
+@kernel
 def through(sections: Array, values: Array, out: Array) -> None:
-    """Write samples of three axes (N, 3), passed through all sections, to ``out``; they begin settled."""
+    """Write samples of three axes (N, 3), passed through all sections, to ``out``; they begin settled, and pass by where they are none."""
     memory = np.zeros((3, sections.shape[0], 2))
+    runs = False
     for i in range(values.shape[0]):
+        is_sample = is_force(values[i, 0], values[i, 1], values[i, 2])
         for axis in range(3):
-            if i == 0:
-                prime(sections, memory, axis, values[0, axis])
+            if not is_sample:
+                out[i, axis] = values[i, axis]
+                continue
+            if not runs:
+                prime(sections, memory, axis, values[i, axis])
             out[i, axis] = filtered(sections, memory, axis, values[i, axis])
+        runs = runs or is_sample
 
 
 class Sampled(NamedTuple):

@@ -128,7 +128,9 @@ def mix_into(
             part = min(part, (out[row, i] - least) / -turn)
     part = max(part, 0.0)
     for i in range(motors):
-        out[row, i] = min(max(out[row, i] + part * table[i, 3] * yaw, least), 1.0)
+        share = out[row, i] + part * table[i, 3] * yaw
+        # What is no number is the least, too.
+        out[row, i] = min(share, 1.0) if share > least else least
     return gave or part < 1.0
 
 

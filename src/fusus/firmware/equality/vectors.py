@@ -8,8 +8,17 @@ import numpy as np
 
 from fusus.core.arrays import Array
 from fusus.core.calibration.apply import Corrections
-from fusus.core.control.cascade import MEMORY, Setpoint, StateEstimate, rate_loops, wanted_rates
-from fusus.core.control.sections import filtered, through
+from fusus.core.control.cascade import (
+    LIFTS,
+    MEMORY,
+    Setpoint,
+    StateEstimate,
+    begin_anew,
+    measured_rate,
+    rate_loops,
+    wanted_rates,
+)
+from fusus.core.control.sections import through
 from fusus.core.estimation.aiding import Aiding
 from fusus.core.estimation.initial import Start, rest_at_start, start_from
 from fusus.core.estimation.replay import EstimatorInput
@@ -25,7 +34,6 @@ MOST_SAMPLES, MOST_CONTROLS, SENSOR_ROWS, FILTER_ROWS = 2500, 400, 12, 300
 RESTS_S = 1.5
 # A tenth of the finest step of a motor signal, 1 in 2000.
 MOTOR_SHARE = 5e-5
-LIFTS = 0.9  # as control.c has it
 
 
 @dataclass(frozen=True, slots=True)
@@ -183,6 +191,7 @@ def control_vectors(plan: Plan, seed: int = 5) -> list[str]:
     c, rng, dt = plan.controls, np.random.default_rng(seed), 0.002
     motors = len(c.table)
     k, memory, out = np.zeros(MEMORY), np.zeros((3, len(c.sections), 2)), np.zeros((1, motors))
+    begin_anew(k)
     flies = False
     lines = [_line("control_limit", [DOUBLE if plan.precision == "double" else MOTOR_SHARE])]
     slow = rng.normal(0, 1, (MOST_CONTROLS // 20 + 2, 24))
@@ -205,14 +214,39 @@ def control_vectors(plan: Plan, seed: int = 5) -> list[str]:
         setpoint = Setpoint._make(
             (mode, *(float(v) for v in sticks), throttle, *(float(v) for v in 3.0 * at[16:22]), float(at[22]))
         )
-        rate = [filtered(c.sections, memory, j, float(gyro[j])) - float(bias[j]) for j in range(3)]
-        p, r, y, thrust, _ = wanted_rates(c.cascade, k, setpoint, estimate, dt)
+        if i % 9 == 8:
+            setpoint, estimate, gyro, dt_s = _spoiled(rng, setpoint, estimate, gyro, dt)
+        else:
+            dt_s = dt
+        rate = [measured_rate(c.sections, memory, k, j, float(gyro[j]), float(bias[j])) for j in range(3)]
+        p, r, y, thrust, _ = wanted_rates(c.cascade, k, setpoint, estimate, dt_s)
         flies = flies or thrust >= LIFTS * c.cascade.mass_kg * c.cascade.gravity_m_s2
-        torque = rate_loops(c.cascade, k, p, r, y, rate[0], rate[1], rate[2], dt, not flies)
+        torque = rate_loops(c.cascade, k, p, r, y, rate[0], rate[1], rate[2], dt_s, not flies)
         mix_into(c.table, thrust, *(torque if flies else (0.0, 0.0, 0.0)), float(c.idle), out, 0)
-        row = [*setpoint, *estimate[:10], float(estimate.knows_place), *gyro, *bias, dt, *out[0]]
+        row = [*setpoint, *estimate[:10], float(estimate.knows_place), *gyro, *bias, dt_s, *out[0]]
         lines.append(_line("control", row))
     return lines
+
+
+def _spoiled(
+    rng: np.random.Generator, setpoint: Setpoint, estimate: StateEstimate, gyro: Array, dt: float
+) -> tuple[Setpoint, StateEstimate, Array, float]:
+    """Return what goes into a loop with one figure that is none: the motors that follow are as much the contract as any."""
+    bad = float(rng.choice([np.nan, np.inf, -np.inf, 1e30, -1e30, 0.0]))
+    which = int(rng.integers(4))
+    if which == 0:
+        name = Setpoint._fields[int(rng.integers(len(Setpoint._fields)))]
+        changed: dict[str, Any] = {name: int(rng.integers(-9, 99)) if name == "mode" else bad}
+        setpoint = setpoint._replace(**changed)
+    elif which == 1:
+        changed = {StateEstimate._fields[int(rng.integers(10))]: bad}
+        estimate = estimate._replace(**changed)
+    elif which == 2:
+        gyro = gyro.copy()
+        gyro[int(rng.integers(3))] = bad
+    else:
+        dt = bad
+    return setpoint, estimate, gyro, dt
 
 
 def _line(word: str, values: Any) -> str:

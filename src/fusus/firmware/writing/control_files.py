@@ -2,8 +2,8 @@
 
 from typing import Any
 
-from fusus.core.control import cascade, sections
-from fusus.core.vehicle import arming, mixer
+from fusus.core.control import arming, cascade, soundness
+from fusus.core.vehicle import mixer
 from fusus.firmware.translation.unit import Unit
 from fusus.firmware.writing import constants
 from fusus.firmware.writing.constants import Constant
@@ -16,8 +16,11 @@ def control_unit(plan: Plan) -> Unit:
     """Return filters, cascade, mixer and arming in C."""
     c = plan.controls
     unit = Unit(layout_for(len(c.table), len(c.sections)), plan.precision)
-    kernels: list[Any] = [cascade.wanted_rates, cascade.rate_loops, mixer.mix_into, arming.refusals]
-    for kernel in [sections.filtered, *kernels] if len(c.sections) else kernels:
+    kernels: list[Any] = [
+        cascade.wanted_rates, cascade.rate_loops, cascade.measured_rate, cascade.begin_anew, mixer.mix_into, arming.refusals,
+        soundness.cos_of_tilt,
+    ]  # fmt: skip
+    for kernel in kernels:
         unit.add(kernel)
     return unit
 
@@ -49,7 +52,7 @@ def control_files(plan: Plan) -> dict[str, str]:
     words = "; ".join(f"{bit}: {text}" for bit, text in arming.REASONS.items())
     header = render(
         precision, "control.h.j2", motors=len(c.table), sections=len(c.sections), declarations=declared(unit), memory=cascade.MEMORY,
-        arming_words=words, idle_words="at least the idle one while armed.",
+        arming_words=words, most_s=soundness.MOST_S, idle_words="at least the idle one while armed.",
     )  # fmt: skip
     source = render(precision, "control.c.j2", definitions=unit.definitions(), sections=len(c.sections))
     return {

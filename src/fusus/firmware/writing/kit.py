@@ -24,6 +24,14 @@ def kit_files(plan: Plan, telemetry: str, streams: tuple[str, ...], vectors: lis
         "telemetry.h": notice,
         "telemetry.c": telemetry,
         "test_kit.c": render(precision, "test_kit.c.j2", acc_filter=acc_filter),
+        "test_hostile.c": render(
+            precision,
+            "test_hostile.c.j2",
+            acc_filter=acc_filter,
+            gives_motion=has_motion,
+            gives_height=plan.info.gives == "height",
+            gives_sigmas=plan.info.gives == "motion" or "ekf" in plan.info.module,
+        ),
         "desk.c": render(
             precision, "desk.c.j2", acc_filter=acc_filter, motion=f",\n            {_MOTION}" if has_motion else ""
         ),

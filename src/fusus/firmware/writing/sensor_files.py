@@ -55,6 +55,7 @@ def sensor_files(plan: Plan) -> dict[str, str]:
     if len(rows):
         unit.add(sections.prime)
         unit.add(sections.filtered)
+        unit.add(sections.is_force)
     definitions = unit.definitions() if len(rows) else ""
     thermal = None if polynomial is None else {"terms": polynomial.shape[1]}
     return {

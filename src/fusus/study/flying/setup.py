@@ -3,6 +3,7 @@
 import math
 from dataclasses import replace
 
+from fusus.core.control.arming import ArmingRules
 from fusus.core.control.cascade import Cascade
 from fusus.core.control.outer import Handling, RateLoop, cascade_of
 from fusus.core.control.pid import Gains
@@ -14,7 +15,6 @@ from fusus.core.simulation.flight.scenarios import planned_flight
 from fusus.core.simulation.kinds import TROUBLES
 from fusus.core.simulation.scenario import Conditions
 from fusus.core.vehicle.airframe import hover
-from fusus.core.vehicle.arming import ArmingRules
 from fusus.errors import ParameterError
 from fusus.project.records import Loops, Project
 from fusus.study.brief.brief import airframe_of, battery_of, density_of, mission_of

@@ -15,7 +15,7 @@ from fusus.app.stages.kit.actions import export
 ABOUT = {
     "README.md": "how to use it",
     "LICENSE": "0BSD: yours",
-    "Makefile": "check, desk",
+    "Makefile": "check, hostile, desk",
     "kit_math.h": "small pieces",
     "sample.h": "in and out",
     "sensors.h": "scaling, calibrations",
@@ -32,6 +32,7 @@ ABOUT = {
     "telemetry.h": "sends the line protocol",
     "telemetry.c": "sends the line protocol",
     "desk.c": "runs it on the desk",
+    "test_hostile.c": "feeds it with what nobody should",
     "test_kit.c": "holds it against vectors",
     "vectors.txt": "figures to reach",
     "own_estimator.h": "for code of your own",

@@ -7,11 +7,11 @@ import numpy as np
 
 from fusus.core.analysis.attitude_error import attitude_error
 from fusus.core.arrays import Array
+from fusus.core.control.arming import words
 from fusus.core.control.cascade import PATH, PLACE
 from fusus.core.simulation.flight import groups
 from fusus.core.simulation.flight.fly import Flown
 from fusus.core.simulation.flight.plan import MODE, PATH_AT, PLAN_HZ
-from fusus.core.vehicle.arming import words
 
 QUANTITIES = ("tilt", "heading", "horizontal", "height", "velocity")
 

@@ -8,6 +8,7 @@ import numpy as np
 
 from fusus.core.arrays import Array
 from fusus.core.control import cascade as cascade_module
+from fusus.core.control.arming import ArmingRules
 from fusus.core.control.cascade import Cascade
 from fusus.core.estimation.aiding import Aiding
 from fusus.core.estimation.altitude.kernel import Coefficients as AltitudeCoefficients
@@ -28,7 +29,6 @@ from fusus.core.simulation.flight.plan import PLAN_HZ, Plan
 from fusus.core.simulation.flight.sensing import DrawnSensors, Sensors, draw_sensors
 from fusus.core.simulation.flight.troubles import Troubles, built, spoiled
 from fusus.core.simulation.scenario import Conditions, Suite
-from fusus.core.vehicle.arming import ArmingRules
 from fusus.core.vehicle.battery import CHARGE, REST_V
 from fusus.core.vehicle.body import SINKS_M
 from fusus.core.world.site import Site

@@ -30,7 +30,7 @@ Arrays, where a function does not say otherwise (shape, unit, frame):
     rows : (R, 13) of the plan, any
     filters : (3, S, 2) rad/s, b
     table : (M, 4) 1/N and 1/(N m), b
-    cascade_mem : (26,) by the places of cascade, any
+    cascade_mem : (29,) by the places of cascade, any
     extra : (N, 3) rad/s, b
     motor_log : (N, M) share of full thrust, any
     log : (N, 3) V, A, A s, any
@@ -43,8 +43,20 @@ from typing import Any
 
 from fusus.core._jit import contracting_kernel, inlined_kernel, kernel
 from fusus.core.arrays import Array, ByteArray
-from fusus.core.control.cascade import HOMING, LIFTS, PATH, Cascade, Setpoint, StateEstimate, rate_loops, wanted_rates
-from fusus.core.control.sections import filtered, prime
+from fusus.core.control.cascade import (
+    HOMING,
+    LIFTS,
+    PATH,
+    Cascade,
+    Setpoint,
+    StateEstimate,
+    begin_anew,
+    measured_rate,
+    rate_loops,
+    wanted_rates,
+)
+from fusus.core.control.sections import filtered, is_force, prime
+from fusus.core.control.soundness import cos_of_tilt
 from fusus.core.estimation.attitude_ekf.kernel import advance as advance_ekf
 from fusus.core.estimation.attitude_math import State as AttitudeState
 from fusus.core.estimation.attitude_math import to_nav
@@ -159,7 +171,9 @@ def filter_sample(sections: Array, memory: Array, acc_filtered: Array, i: int, s
 
 @kernel
 def low_passed(sections: Array, memory: Array, is_first: bool, x: float, y: float, z: float) -> Three:
-    """Return three axes behind their filter; the first sample settles it."""
+    """Return three axes behind their filter; the first sample settles it, and what is no reading passes by."""
+    if not is_force(x, y, z):
+        return x, y, z
     if is_first:
         prime(sections, memory, 0, x)
         prime(sections, memory, 1, y)
@@ -311,15 +325,18 @@ def work_out(
         int(rows[row, 0]), rows[row, 2], rows[row, 3], rows[row, 4], rows[row, 5], rows[row, 6], rows[row, 7], rows[row, 8],
         rows[row, 9], rows[row, 10], rows[row, 11], rows[row, 12],
     )  # fmt: skip
-    wx = filtered(sections, filters, 0, s[0]) - bias[0]
-    wy = filtered(sections, filters, 1, s[1]) - bias[1]
-    wz = filtered(sections, filters, 2, s[2]) - bias[2]
+    wx = measured_rate(sections, filters, cascade_mem, 0, s[0], bias[0])
+    wy = measured_rate(sections, filters, cascade_mem, 1, s[1], bias[1])
+    wz = measured_rate(sections, filters, cascade_mem, 2, s[2], bias[2])
     on = rows[row, 1] > 0.5
     if mem[BROKEN] == 0.0 and on != (mem[ON] > 0.0):
-        rate, cos = math.sqrt(wx * wx + wy * wy + wz * wz), 1.0 - 2.0 * (b.x * b.x + b.y * b.y)
+        rate, cos = math.sqrt(wx * wx + wy * wy + wz * wz), cos_of_tilt(b.w, b.x, b.y, b.z)
+        was_on = mem[ON] > 0.0
         start_or_stop(
             rules, mem, events, setpoint, on, ArmingState(cos, rate, b.knows_place or given.lacks_place), now.t
         )
+        if mem[ON] > 0.0 and not was_on:
+            begin_anew(cascade_mem)
     p, q, r, thrust, mode = wanted_rates(c, cascade_mem, setpoint, b, dt)
     if extra.shape[0] > 0:
         p, q, r = p + extra[i, 0], q + extra[i, 1], r + extra[i, 2]

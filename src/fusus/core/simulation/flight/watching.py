@@ -13,7 +13,8 @@ from typing import NamedTuple
 
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array
-from fusus.core.control.cascade import HEIGHT, PLACE, Setpoint
+from fusus.core.control.arming import refusals
+from fusus.core.control.cascade import Setpoint
 from fusus.core.simulation.flight.groups import (
     BREAKS_COS,
     BREAKS_M_S,
@@ -37,7 +38,6 @@ from fusus.core.simulation.flight.groups import (
     TOUCHED_DOWN,
     Rules,
 )
-from fusus.core.vehicle.arming import refusals
 from fusus.core.vehicle.body import Body, Motion13
 
 
@@ -87,10 +87,10 @@ def start_or_stop(
             rules.tilt_limit_rad,
             rules.due,
             rules.healthy,
-            setpoint.throttle if setpoint.mode < HEIGHT else 0.0,
+            setpoint.mode,
+            setpoint.throttle,
             state.down_cos,
             state.rate,
-            setpoint.mode >= PLACE,
             state.knows_place,
         )
         mem[TOLD] = 1.0

@@ -1,4 +1,4 @@
-"""Battery arithmetic, sag and endurance; what motors take; rules of arming."""
+"""Battery arithmetic, sag and endurance; what motors take."""
 
 import math
 
@@ -7,7 +7,6 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from fusus.core.vehicle.arming import CALIBRATION, MOVES, PLACE, REASONS, SENSOR, THROTTLE, TILT, refusals, words
 from fusus.core.vehicle.battery import CHARGE, REST_V, Battery, current_a, endurance, rest_voltage
 from fusus.core.vehicle.drive import Power, drained, rest_cell_v, rotor_wrench, spun
 from fusus.errors import ParameterError
@@ -64,18 +63,3 @@ def test_motors_follow_as_a_first_order_lag_and_thrust_as_the_square():
     effect = np.array([[5.0, 5, 5, 5], [1, -1, 0, 0], [0, 0, 1, -1], [0.1, 0.1, -0.1, -0.1]])
     assert rotor_wrench(effect, np.full(4, 0.8))[0] == pytest.approx(4 * 3.2)
     assert rotor_wrench(effect, np.array([1.0, 0.5, 1, 1]))[1] == pytest.approx(0.75)
-
-
-def arms(tilt_deg=0.0, throttle=0.0, rate=0.0, due=False, healthy=True, needs=False, knows=True, limit=25.0):
-    return refusals(math.radians(limit), due, healthy, throttle, math.cos(math.radians(tilt_deg)), rate, needs, knows)
-
-
-def test_each_rule_refuses_for_its_own_reason():
-    assert arms() == 0
-    cases = {
-        THROTTLE: arms(throttle=0.2), TILT: arms(26.0), MOVES: arms(rate=1.0), CALIBRATION: arms(due=True), SENSOR: arms(healthy=False),
-        PLACE: arms(needs=True, knows=False),
-    }  # fmt: skip
-    assert all(bits == bit for bit, bits in cases.items()) and set(cases) == set(REASONS)
-    assert arms(24.0) == 0 and arms(179.0, limit=180.0) == 0, "180° switches the rule off: common practice"
-    assert words(THROTTLE | TILT) == ("the throttle is raised", "the craft is tilted beyond the limit")

@@ -4,17 +4,23 @@ import math
 from dataclasses import dataclass
 
 from fusus.core._jit import kernel
+from fusus.core.control.cascade import HEIGHT, PATH, RATE
+from fusus.core.control.cascade import PLACE as PLACE_HOLD
 
-THROTTLE, TILT, MOVES, CALIBRATION, SENSOR, PLACE = 1, 2, 4, 8, 16, 32
+THROTTLE, TILT, MOVES, CALIBRATION, SENSOR, PLACE, ATTITUDE, MODE = 1, 2, 4, 8, 16, 32, 64, 128
 REASONS: dict[int, str] = {
-    THROTTLE: "the throttle is raised",
+    THROTTLE: "the throttle is raised, or not known",
     TILT: "the craft is tilted beyond the limit",
     MOVES: "the craft turns",
     CALIBRATION: "a calibration is due",
     SENSOR: "a sensor is not healthy",
     PLACE: "the mode needs a position, and none is known",
+    ATTITUDE: "the estimate holds no attitude",
+    MODE: "there is no such mode",
 }
 LEAST_THROTTLE, MOST_RATE_RAD_S = 0.05, 0.3
+# Where a height is held the middle of the throttle holds it; beyond, the craft would climb at once.
+HOLDING_THROTTLE = 0.55
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,22 +35,28 @@ class ArmingRules:
 
 @kernel
 def refusals(
-    tilt_limit_rad: float, due: bool, healthy: bool, throttle: float, down_cos: float, rate_rad_s: float, needs_place: bool,
-    knows_place: bool,
+    tilt_limit_rad: float, due: bool, healthy: bool, mode: int, throttle: float, down_cos: float, rate_rad_s: float, knows_place: bool,
 ) -> int:  # fmt: skip
-    """Return the bits of the rules that refuse; 0: the motors may start. ``down_cos``: cosine of the estimated tilt."""
+    """Return the bits of the rules that refuse; 0: the motors may start. ``down_cos``: cosine of the estimated tilt.
+
+    A figure that is no number never lets motors start.
+    """
     out = 0
-    if throttle > LEAST_THROTTLE:
+    if not RATE <= mode <= PATH:
+        out |= MODE
+    if not throttle <= (LEAST_THROTTLE if mode < HEIGHT else HOLDING_THROTTLE):
         out |= THROTTLE
-    if math.acos(min(max(down_cos, -1.0), 1.0)) > tilt_limit_rad:
+    if not abs(down_cos) <= 2.0:
+        out |= ATTITUDE
+    elif math.acos(min(max(down_cos, -1.0), 1.0)) > tilt_limit_rad:
         out |= TILT
-    if rate_rad_s > MOST_RATE_RAD_S:
-        out |= MOVES
+    if not rate_rad_s <= MOST_RATE_RAD_S:
+        out |= MOVES if rate_rad_s > MOST_RATE_RAD_S else SENSOR
     if due:
         out |= CALIBRATION
     if not healthy:
         out |= SENSOR
-    if needs_place and not knows_place:
+    if mode >= PLACE_HOLD and not knows_place:
         out |= PLACE
     return out
 
