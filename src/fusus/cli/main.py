@@ -6,6 +6,7 @@ import sys
 import typer
 
 from fusus.cli import commands
+from fusus.cli.terminal import ShownStream
 
 app = typer.Typer(
     name="fusus",
@@ -54,6 +55,7 @@ app.command("open")(commands.demo.open_window)
 
 def main() -> None:
     """Run the command line."""
+    sys.stdout, sys.stderr = ShownStream(sys.stdout), ShownStream(sys.stderr)
     try:
         app()
     except BrokenPipeError:

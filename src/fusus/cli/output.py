@@ -12,6 +12,7 @@ import typer
 from platformdirs import user_log_path
 from rich.table import Table
 
+from fusus.cli.terminal import json_shown
 from fusus.errors import CancelledError, FususError, OpenQuestionsError
 
 DONE, FAILED, BAD_INPUT = 0, 1, 2
@@ -38,7 +39,7 @@ class StderrProgress:
 
 def print_json(value: dict[str, Any]) -> None:
     """Print exactly one JSON object."""
-    sys.stdout.write(json.dumps(value, ensure_ascii=False, indent=2, allow_nan=False) + "\n")
+    sys.stdout.write(json_shown(json.dumps(value, ensure_ascii=False, indent=2, allow_nan=False)) + "\n")
 
 
 def table_of(*titles: str) -> Table:

@@ -62,7 +62,7 @@ def c_snippet(streams: tuple[str, ...], more: tuple[str, ...] = ()) -> str:
 
     ``more``: columns that stand behind the usual ones of the board's own estimate.
     """
-    streams_from(",".join(streams))
+    streams = streams_from(",".join(streams))
     parts = [_HEAD]
     headers = []
     for name in streams:

@@ -22,10 +22,10 @@ from fusus.core.control.cascade import (
     Setpoint,
     StateEstimate,
     curved,
-    rate_loops,
     wanted_rates,
     wrapped,
 )
+from fusus.core.control.rate_loops import rate_loops
 from fusus.core.control.customs import gains_from
 from fusus.core.control.outer import Handling, RateLoop, cascade_of
 from fusus.core.control.pid import Gains

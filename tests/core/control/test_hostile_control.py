@@ -19,11 +19,10 @@ from fusus.core.control.cascade import (
     Setpoint,
     StateEstimate,
     begin_anew,
-    measured_rate,
-    rate_loops,
     wanted_rates,
 )
 from fusus.core.control.pid import Gains, pid_step
+from fusus.core.control.rate_loops import measured_rate, rate_loops
 from fusus.core.control.sections import through
 from fusus.core.vehicle.mixer import mix_into
 

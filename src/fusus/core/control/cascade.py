@@ -5,8 +5,6 @@ Each loop is slower than the one inside it. Compiled; the memory lies in one arr
 Arrays, where a function does not say otherwise (shape, unit, frame):
 
     k : (29,) by the places below, any
-    sections : (S, 6) 1, any
-    memory : (3, S, 2) rad/s, b
 """
 
 import math
@@ -14,13 +12,11 @@ from typing import NamedTuple
 
 from fusus.core._jit import kernel
 from fusus.core.arrays import Array
-from fusus.core.control.pid import Gains, pid_step
-from fusus.core.control.sections import filtered
+from fusus.core.control.pid import Gains
 from fusus.core.control.soundness import (
     MOST_M,
     MOST_M_S,
     MOST_RAD,
-    MOST_RAD_S,
     is_attitude,
     sound_interval,
     sound_stick,
@@ -267,6 +263,19 @@ def mode_flown(mode: int, s: StateEstimate) -> int:
 
 
 @kernel
+def shape_sticks(c: Cascade, k: Array, setpoint: Setpoint, mode: int, dt: float) -> None:
+    """Let the shaped sticks follow those that act in the ``mode`` that is flown; the others go back to their centre."""
+    sticks_act = mode == setpoint.mode or setpoint.mode <= PLACE
+    share = dt / (c.shaping_s + dt)
+    roll = curved(c, setpoint.roll) if sticks_act else 0.0
+    pitch = curved(c, setpoint.pitch) if sticks_act else 0.0
+    turn = curved(c, setpoint.yaw) if sticks_act and mode < HOME else 0.0
+    k[STICK] += share * (roll - k[STICK])
+    k[STICK + 1] += share * (pitch - k[STICK + 1])
+    k[STICK + 2] += share * (turn - k[STICK + 2])
+
+
+@kernel
 def wanted_rates(
     c: Cascade, k: Array, given: Setpoint, s: StateEstimate, dt: float
 ) -> tuple[float, float, float, float, int]:
@@ -290,18 +299,11 @@ def wanted_rates(
     if not is_attitude(s.w, s.x, s.y, s.z):
         return 0.0, 0.0, 0.0, k[THRUST], RATE
     mode = mode_flown(setpoint.mode, s)
-    sticks_act = mode == setpoint.mode or setpoint.mode <= PLACE
     r31, r32, r33 = 2.0 * (s.x * s.z - s.w * s.y), 2.0 * (s.y * s.z + s.w * s.x), 1.0 - 2.0 * (s.x * s.x + s.y * s.y)
     yaw = math.atan2(2.0 * (s.x * s.y + s.w * s.z), 1.0 - 2.0 * (s.y * s.y + s.z * s.z))
     if mode != int(k[BEFORE]):
         begin_mode(k, s, mode, yaw)
-    share = dt / (c.shaping_s + dt)
-    roll = curved(c, setpoint.roll) if sticks_act else 0.0
-    pitch = curved(c, setpoint.pitch) if sticks_act else 0.0
-    turn = curved(c, setpoint.yaw) if sticks_act and mode < HOME else 0.0
-    k[STICK] += share * (roll - k[STICK])
-    k[STICK + 1] += share * (pitch - k[STICK + 1])
-    k[STICK + 2] += share * (turn - k[STICK + 2])
+    shape_sticks(c, k, setpoint, mode, dt)
     hover = c.mass_kg * c.gravity_m_s2
     # The middle of the throttle is the hover.
     lever = 2.0 * setpoint.throttle
@@ -360,37 +362,3 @@ def wanted_rates(
         wx, wy = (1.0 - let) * wx + let * k[STICK] * c.rate_rad_s, (1.0 - let) * wy + let * k[STICK + 1] * c.rate_rad_s
     k[THRUST] = thrust
     return limited(wx, c.rate_rad_s), limited(wy, c.rate_rad_s), limited(wz, c.yaw_rate_rad_s), thrust, mode
-
-
-@kernel
-def measured_rate(sections: Array, memory: Array, k: Array, axis: int, gyro: float, bias: float) -> float:
-    """Return a rate of the body behind the gyro's filter and without its estimated bias, rad/s.
-
-    A reading that is none goes into no filter: the last rate stands for it. A bias that is none counts as none.
-    """
-    if not abs(gyro) <= MOST_RAD_S:
-        return float(k[LAST + axis])
-    rate = filtered(sections, memory, axis, gyro)
-    return rate - bias if abs(bias) <= MOST_RAD_S else rate
-
-
-@kernel
-def rate_loops(
-    c: Cascade, k: Array, p: float, q: float, r: float, wx: float, wy: float, wz: float, dt: float, holds: bool
-) -> tuple[float, float, float]:
-    """Return torques N m for wanted rates p, q, r and measured ones; on the ground (``holds``) integrals stay at zero."""
-    dt = sound_interval(k, INTERVAL, dt)
-    if holds:
-        k[INTEGRAL] = k[INTEGRAL + 1] = k[INTEGRAL + 2] = 0.0
-    a, k[INTEGRAL], k[SLOPE] = pid_step(
-        c.roll, p, c.roll_ahead * (p - k[WANTED]) / dt, wx, k[LAST], k[INTEGRAL], k[SLOPE], dt
-    )
-    b, k[INTEGRAL + 1], k[SLOPE + 1] = pid_step(
-        c.pitch, q, c.pitch_ahead * (q - k[WANTED + 1]) / dt, wy, k[LAST + 1], k[INTEGRAL + 1], k[SLOPE + 1], dt
-    )
-    d, k[INTEGRAL + 2], k[SLOPE + 2] = pid_step(
-        c.yaw, r, c.yaw_ahead * (r - k[WANTED + 2]) / dt, wz, k[LAST + 2], k[INTEGRAL + 2], k[SLOPE + 2], dt
-    )
-    k[LAST], k[LAST + 1], k[LAST + 2] = wx, wy, wz
-    k[WANTED], k[WANTED + 1], k[WANTED + 2] = p, q, r
-    return a * c.roll_nm, b * c.pitch_nm, d * c.yaw_nm

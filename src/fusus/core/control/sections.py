@@ -66,6 +66,20 @@ def is_force(x: float, y: float, z: float) -> bool:
 
 
 @kernel
+def low_passed(
+    sections: Array, memory: Array, is_first: bool, x: float, y: float, z: float
+) -> tuple[float, float, float]:
+    """Return three axes behind their filter; the first sample settles it, and what is no reading passes by."""
+    if not is_force(x, y, z):
+        return x, y, z
+    if is_first:
+        prime(sections, memory, 0, x)
+        prime(sections, memory, 1, y)
+        prime(sections, memory, 2, z)
+    return filtered(sections, memory, 0, x), filtered(sections, memory, 1, y), filtered(sections, memory, 2, z)
+
+
+@kernel
 def through(sections: Array, values: Array, out: Array) -> None:
     """Write samples of three axes (N, 3), passed through all sections, to ``out``; they begin settled, and pass by where they are none."""
     memory = np.zeros((3, sections.shape[0], 2))

@@ -1,6 +1,10 @@
 """What the loops may believe of what they are given: no figure that is none, and none beyond reason, goes on into an integral or a motor.
 
 What is unsound is replaced by what is safest at that place, never by a guess of what was meant; each rule stands where it acts.
+
+Arrays, where a function does not say otherwise (shape, unit, frame):
+
+    k : (29,) by the places of cascade, any
 """
 
 import math
@@ -40,10 +44,7 @@ def sound_throttle(value: float, before: float) -> float:
 
 @kernel
 def sound_interval(k: Array, at: int, dt: float) -> float:
-    """Return an interval of the loops, s: where it is no number, zero or negative, the last that was sound, which ``k[at]`` keeps.
-
-    ``k``: (M,) any, any.
-    """
+    """Return an interval of the loops, s: where it is no number, zero or negative, the last that was sound, which ``k[at]`` keeps."""
     if not dt >= LEAST_S:
         return float(k[at]) if k[at] > 0.0 else USUAL_S
     k[at] = min(dt, MOST_S)

@@ -14,10 +14,9 @@ from fusus.core.control.cascade import (
     Setpoint,
     StateEstimate,
     begin_anew,
-    measured_rate,
-    rate_loops,
     wanted_rates,
 )
+from fusus.core.control.rate_loops import measured_rate, rate_loops
 from fusus.core.control.sections import through
 from fusus.core.estimation.aiding import Aiding
 from fusus.core.estimation.initial import Start, rest_at_start, start_from

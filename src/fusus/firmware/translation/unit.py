@@ -10,6 +10,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from fusus.firmware.translation.expressions import Code, Scope, as_type, c_name, express, literal
+from fusus.firmware.translation.foreign_text import harmless
 from fusus.firmware.translation.source import Source, comment_above, home_of, plain_function, source_of
 from fusus.firmware.translation.statements import write_body
 from fusus.firmware.translation.types import INT, NONE, REAL, Layout, Precision, Type, is_same
@@ -294,7 +295,7 @@ def folded(line: str) -> str:
 
 def comment(text: str) -> str:
     """Return text as a C comment."""
-    clean = " ".join(text.replace("``", "").replace("*/", "* /").split())
+    clean = harmless(text.replace("``", ""))
     if not clean:
         return ""
     return "\n".join(textwrap.wrap(f"/* {clean} */", WIDTH, subsequent_indent="   ", break_long_words=False))

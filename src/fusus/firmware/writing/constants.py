@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from fusus.firmware.translation.expressions import c_name, literal
+from fusus.firmware.translation.foreign_text import harmless
 from fusus.firmware.translation.types import Precision
 from fusus.firmware.translation.unit import WIDTH
 
@@ -82,7 +83,7 @@ def struct(name: str, kind: str, value: Any, said: dict[str, str], about: str, p
     rows = tuple((field, c_value(getattr(value, field), precision), said.get(field, "")) for field in names)
     for field in names:
         text = folded(f"    .{c_name(field)} = {c_value(getattr(value, field), precision)},").lstrip()
-        beside = f" /* {said[field]} */" if said.get(field) else ""
+        beside = f" /* {harmless(said[field])} */" if said.get(field) else ""
         lines.append(f"    {text}{beside}")
     return Constant(name, about, "\n".join([*lines, "};"]), rows)
 

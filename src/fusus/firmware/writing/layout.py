@@ -18,7 +18,7 @@ PREFIXES = {
     f"{_E}attitude_ekf": "attitude_ekf", f"{_E}altitude": "altitude", f"{_E}navigation_ekf": "navigation", f"{_E}initial": "start",
     "fusus.core.world.site": "site", "fusus.core.control.cascade": "cascade", "fusus.core.control.pid": "pid",
     "fusus.core.control.sections": "filter", "fusus.core.vehicle.mixer": "mixer", "fusus.core.control.arming": "arming",
-    "fusus.core.control.soundness": "loop",
+    "fusus.core.control.rate_loops": "cascade", "fusus.core.control.soundness": "loop",
 }  # fmt: skip
 # What only keeps figures for drawing has no place on a board.
 LEFT_OUT: dict[str, tuple[str, ...]] = {"advance_all": ("motion", "key_every", "key_x", "key_p", "sample")}

@@ -1,6 +1,6 @@
 """All that a kit is made of: what a project has chosen, as the core knows it."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -13,6 +13,7 @@ from fusus.core.estimation.catalogue import EstimatorInfo, EstimatorParameters
 from fusus.core.estimation.navigation_ekf.parameters import Parameters as NavigationParameters
 from fusus.core.frames import quaternion
 from fusus.core.world.site import Site
+from fusus.firmware.translation.foreign_text import harmless
 from fusus.firmware.translation.types import Precision
 from fusus.firmware.writing.layout import moments_for
 
@@ -128,6 +129,12 @@ class Plan:
     errors: int = 0
     first_variances: tuple[float, ...] = ()
     said: dict[str, str] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        # Text of others goes no further than here as it came: templates cannot reach it.
+        object.__setattr__(self, "project", harmless(self.project))
+        object.__setattr__(self, "said", {path: harmless(text) for path, text in self.said.items()})
+        object.__setattr__(self, "scales", replace(self.scales, said=harmless(self.scales.said)))
 
     @property
     def moments(self) -> int:

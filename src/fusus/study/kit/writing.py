@@ -14,6 +14,7 @@ from fusus.core.simulation.given import given_by
 from fusus.core.simulation.record import record
 from fusus.errors import ProjectError
 from fusus.firmware.equality.vectors import begun, control_vectors, estimator_vectors, filter_vectors, sensor_vectors
+from fusus.firmware.translation.foreign_text import harmless
 from fusus.firmware.writing.kit import kit_files
 from fusus.firmware.writing.plan import Plan
 from fusus.logs.snippet import MOTION, c_snippet
@@ -37,7 +38,7 @@ def files_of(folder: Path, project: Project, plan: Plan) -> dict[str, str]:
     telemetry = c_snippet(streams, MOTION if plan.info.gives == "motion" else ())
     telemetry = telemetry.replace("extern void send_line(const char *text);", '#include "telemetry.h"')
     name, given = vector_input(folder, project)
-    lines = [f"# {plan.project}, state {plan.state}: see test_kit.c", f"# samples of {name}"]
+    lines = [f"# {plan.project}, state {plan.state}: see test_kit.c", f"# samples of {harmless(name)}"]
     lines += estimator_vectors(begun(plan, given))
     lines += sensor_vectors(plan, _corrections(project)) + filter_vectors(plan) + control_vectors(plan)
     return kit_files(plan, telemetry, streams, lines)

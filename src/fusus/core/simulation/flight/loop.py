@@ -51,11 +51,10 @@ from fusus.core.control.cascade import (
     Setpoint,
     StateEstimate,
     begin_anew,
-    measured_rate,
-    rate_loops,
     wanted_rates,
 )
-from fusus.core.control.sections import filtered, is_force, prime
+from fusus.core.control.rate_loops import measured_rate, rate_loops
+from fusus.core.control.sections import low_passed
 from fusus.core.control.soundness import cos_of_tilt
 from fusus.core.estimation.attitude_ekf.kernel import advance as advance_ekf
 from fusus.core.estimation.attitude_math import State as AttitudeState
@@ -167,18 +166,6 @@ def filter_sample(sections: Array, memory: Array, acc_filtered: Array, i: int, s
         ax, ay, az = low_passed(sections, memory, i == 0, ax, ay, az)
     acc_filtered[i, 0], acc_filtered[i, 1], acc_filtered[i, 2] = ax, ay, az
     return s[0], s[1], s[2], ax, ay, az
-
-
-@kernel
-def low_passed(sections: Array, memory: Array, is_first: bool, x: float, y: float, z: float) -> Three:
-    """Return three axes behind their filter; the first sample settles it, and what is no reading passes by."""
-    if not is_force(x, y, z):
-        return x, y, z
-    if is_first:
-        prime(sections, memory, 0, x)
-        prime(sections, memory, 1, y)
-        prime(sections, memory, 2, z)
-    return filtered(sections, memory, 0, x), filtered(sections, memory, 1, y), filtered(sections, memory, 2, z)
 
 
 @kernel
