@@ -25,10 +25,10 @@ from fusus.core.control.cascade import (
     wanted_rates,
     wrapped,
 )
-from fusus.core.control.rate_loops import rate_loops
 from fusus.core.control.customs import gains_from
 from fusus.core.control.outer import Handling, RateLoop, cascade_of
 from fusus.core.control.pid import Gains
+from fusus.core.control.rate_loops import rate_loops
 from fusus.core.derived_requirements.modes import MODES
 from fusus.core.frames import quaternion
 from fusus.errors import ParameterError
