@@ -264,7 +264,15 @@ def test_compare_aligns_time_and_heading(flown, tmp_path):
 
 
 def test_verify_passes_and_fails_by_the_limits(flown):
-    out = call("verify", "--project", flown, "--json")
+    out = call("verify", "--project", flown, "--json", status=1)
+    assert not out["passed"] and not out["failed"], "what was not looked at has not passed"
+    assert out["requirements"] > len(out["not_measured"]) > 0 and set(out["reasons"]) == set(out["not_measured"])
+    said = call("verify", "--project", flown, status=1)
+    count = out["requirements"] - len(out["not_measured"])
+    assert (
+        f"{count} of {out['requirements']} requirements were measured, and met: nothing is known of the others" in said
+    )
+    out = call("verify", "--project", flown, "--allow-unmeasured", "--json")
     assert out["passed"] and out["recordings"][0]["recording"] == "hop"
     tilt = next(v for v in out["recordings"][0]["verdicts"] if v["requirement"] == "tilt")
     assert tilt["verdict"] in ("pass", "close") and tilt["unit"] == "deg" and tilt["limit"] == pytest.approx(2.0)
@@ -278,7 +286,7 @@ def test_verify_passes_and_fails_by_the_limits(flown):
     finally:
         document.undo()
         document.close()
-    assert call("verify", "--project", flown, "--json")["passed"]
+    assert call("verify", "--project", flown, "--allow-unmeasured", "--json")["passed"]
 
 
 def test_help_names_every_command():

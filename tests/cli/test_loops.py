@@ -40,6 +40,19 @@ def test_a_long_telemetry_text_does_not_fit_and_is_named(tmp_path):
     assert "telemetry" in stop["reason"] and "compact" in stop["next_step"]
 
 
+def test_a_signal_slower_than_the_loop_stops_notes_flight_and_kit(tmp_path):
+    folder = made(tmp_path / "craft", rate_hz=1000.0, processor=20.0, bus="SPI", bus_hz=8e6)
+    report = told(folder, 1)
+    assert report["fits"] and not report["signal_keeps_up"] and report["most_commands_hz"] == pytest.approx(500.0)
+    stops = [f["subject"] for f in report["findings"] if f["severity"] == "stop"]
+    assert stops == ["The motor signal is slower than the loop"]
+    for command in (("simulate", "--scenario", "take-off", "--runs", "1"), ("kit", "--no-proof", "--no-cost")):
+        done = fusus(*command, "--project", folder, "--json")
+        assert done.returncode == 2 and "standard pulse" in json.loads(done.stdout)["error"], done.stdout + done.stderr
+    sound = told(made(tmp_path / "fast", rate_hz=1000.0, processor=20.0, bus="SPI", bus_hz=8e6, signal="eighth pulse"))
+    assert sound["signal_keeps_up"]
+
+
 def test_what_if_spi_compact_telemetry_and_a_higher_clock(tmp_path):
     base = told(made(tmp_path / "a"))
     spi = told(made(tmp_path / "b", bus="SPI", bus_hz=8e6))

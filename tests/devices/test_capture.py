@@ -11,10 +11,11 @@ from fusus.devices.capture import Capture, run
 from fusus.devices.guided import Guided
 from fusus.devices.kept import LINES_FILE, PREFIX, leftovers, recover
 from fusus.devices.links import open_link
+from fusus.devices.protocol import Decoder
 from fusus.devices.standin import SCENARIOS, CommandError, PtyPort, StandIn, UdpPort, obey
 from fusus.errors import LinkError, ProjectError, RecordingError
 from fusus.logs.info import load_info, recordings_folder
-from fusus.logs.lines import encode, encode_header
+from fusus.logs.lines import checksum, encode, encode_header
 from fusus.logs.recording import load_stream
 from fusus.logs.snippet import USUAL
 from fusus.project import store
@@ -139,12 +140,11 @@ def test_a_crash_loses_nothing_that_was_on_disk(project):
     capture._file.write(data)
     capture._file.flush()
     capture.mark("foam on")
-    # The program is gone: its folder carries a number that no process has.
     folder = next(recordings_folder(project).glob(f"{PREFIX}*"))
     assert leftovers(project) == []
-    gone = folder.with_name(f"{PREFIX}crash-999999999")
-    folder.rename(gone)
-    assert leftovers(project) == [gone]
+    # The program is gone, and its lock with it.
+    capture._file.close()
+    assert leftovers(project) == [folder]
     (info,) = recover(project)
     assert info.name == "crash"
     assert info.kind == "still"
@@ -152,6 +152,81 @@ def test_a_crash_loses_nothing_that_was_on_disk(project):
     assert "foam on" in info.conditions
     assert leftovers(project) == []
     capture._close()
+
+
+def lines_of(count, start=0):
+    return encode_header("imu", IMU) + b"".join(encode("imu", (start + i) * 5000, ["0.1"] * 7) for i in range(count))
+
+
+def holding(project, name, count):
+    capture = Capture(project, name, open_link("udp:" + str(free_port())), "still")
+    data = lines_of(count)
+    capture.decoder.feed(data)
+    capture._file.write(data)
+    capture._file.flush()
+    return capture
+
+
+def test_two_captures_of_one_name_are_both_kept(project):
+    first, second = holding(project, "rest", 200), holding(project, "rest", 300)
+    made = [first.finish(), second.finish()]
+    assert [(i.name, i.streams["imu"].rows) for i in made] == [("rest", 200), ("rest 2", 300)]
+    assert not list(recordings_folder(project).glob(".*"))
+
+
+@pytest.mark.parametrize(
+    ("about", "name"),
+    [
+        ('{"name": "../up", "kind": "still", "when": "2026-11-01T10:00:00+00:00"}', "lost"),
+        ('{"name": "x", "kind": "smell", "when": "2026-11-01T10:00:00+00:00"}', "lost"),
+        ("[" * 100_000, "lost"),
+        ("[]", "lost"),
+        (None, "lost"),
+    ],
+)
+def test_a_leftover_whose_notes_are_refused_loses_nothing_and_blocks_no_other(project, about, name):
+    left = recordings_folder(project) / f"{PREFIX}lost-abc"
+    left.mkdir()
+    (left / LINES_FILE).write_bytes(lines_of(150))
+    if about is not None:
+        (left / "about.json").write_text(about)
+    other = holding(project, "other", 120)
+    other._file.close()
+    garbage = recordings_folder(project) / f"{PREFIX}a-garbage"
+    garbage.mkdir()
+    (garbage / LINES_FILE).write_bytes(b"no line at all\n" * 5)
+    found = {i.name: i.streams["imu"].rows for i in recover(project)}
+    assert found == {name: 150, "other": 120}
+    assert (garbage / LINES_FILE).exists() and leftovers(project) == [garbage], "what cannot be read is not thrown away"
+    other._close()
+
+
+def test_a_full_disk_ends_a_capture_and_keeps_what_came(project):
+    capture = holding(project, "full", 250)
+
+    class Full:
+        closed = False
+
+        def __getattr__(self, name):
+            raise OSError(28, "No space left on device")
+
+    file, capture._file = capture._file, Full()
+    with pytest.raises(ProjectError, match="disk is full"):
+        capture.pump(0.0)
+    capture.keep_lines()
+    file.close()
+    (info,) = recover(project)
+    assert info.name == "full" and info.streams["imu"].rows == 250
+
+
+@pytest.mark.parametrize("time", [b"9" * 400, b"9" * 5000, b"-5", b"18446744073709551616"])
+def test_a_time_that_no_counter_reaches_is_no_sample(time):
+    decoder = Decoder()
+    decoder.feed(lines_of(10))
+    body = b"imu," + time + b",0.1" * 7
+    assert decoder.feed(body + b"*%02X\n" % checksum(body)) == 0
+    assert decoder.counts["no number"] == 1 and decoder.rows("imu") == 10
+    assert decoder.feed(lines_of(5, 10)) == 6 and decoder.rows("imu") == 15
 
 
 def test_lines_lie_on_disk_within_half_a_second(project):

@@ -22,8 +22,10 @@ from fusus.logs.handling import (
 from fusus.logs.importer import ImportRequest, import_recording, plan_import
 from fusus.logs.info import list_recordings, load_info, recording_names
 from fusus.logs.known import known_mappings, mapping_of
+from fusus.logs.lines import encode, encode_header
 from fusus.logs.mapping import Mapping
 from fusus.logs.recording import load_stream
+from fusus.logs.snippet import USUAL
 from fusus.project import store
 from fusus.project.commands import DeclareReference, SetValue
 from fusus.project.document import Document
@@ -194,3 +196,26 @@ def test_signals_tell_what_each_channel_holds(logged, tmp_path):
     call("signals", "--project", logged, "--recording", "sine", "--group", "imu-gyro", "--out", tmp_path / "g.csv")
     assert pl.read_csv(tmp_path / "g.csv").columns == ["t_s", "x [°/s]", "y [°/s]", "z [°/s]"]
     assert "error" in call("signals", "--project", logged, "--recording", "sine", "--group", "nose", "--json", status=2)
+
+
+def test_what_interrupted_captures_left_is_listed_restored_or_binned(logged, desktops_bin):
+    header, columns = encode_header("imu", list(USUAL["imu"])), ["0.1"] * 7
+    for name, came in (
+        ("one", header + b"".join(encode("imu", i * 5000, columns) for i in range(80))),
+        ("two", b"garbage\n" * 3),
+    ):
+        left = logged / "recordings" / f".capturing-{name}-abc"
+        left.mkdir()
+        (left / "lines.txt").write_bytes(came)
+    at = ("--project", logged)
+    told = call("recordings", *at, "--json")
+    assert [path.rpartition("/")[2] for path in told["interrupted"]] == [".capturing-one-abc", ".capturing-two-abc"]
+    assert "--recover makes a recording" in call("recordings", *at)
+    found = call("recordings", *at, "--recover", "--json")
+    assert found["recovered"] == ["one"] and len(found["interrupted"]) == 1
+    assert "stays" in call("recordings", *at, "--recover")
+    assert len(call("recordings", *at, "--discard-interrupted", "--json")["binned"]) == 1
+    assert next(desktops_bin.rglob("lines.txt")).read_bytes() == b"garbage\n" * 3
+    assert call("recordings", *at, "--json")["interrupted"] == [] and "No capture" in call(
+        "recordings", *at, "--recover"
+    )

@@ -129,7 +129,7 @@ class Captures(QObject):
             try:
                 _pump(guided, control, progress)
             except BaseException:
-                guided.capture.discard()
+                guided.capture.keep_lines()
                 raise
             if control.discard:
                 guided.capture.discard()

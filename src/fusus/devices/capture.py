@@ -4,10 +4,13 @@ A crash loses what came within the last second at most: the lines lie in a folde
 recording later.
 """
 
+import contextlib
+import fcntl
 import json
 import math
 import os
 import shutil
+import tempfile
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -84,12 +87,20 @@ class Capture:
         except FususError:
             self.link.close()
             raise
-        self._folder = target.parent / f"{PREFIX}{self.name}-{os.getpid()}"
         self._when = datetime.now(UTC)
-        with writing(self._folder):
-            self._folder.mkdir(parents=True, exist_ok=True)
-            self._file = (self._folder / LINES_FILE).open("wb")
-        self._write_about()
+        try:
+            with writing(target.parent):
+                target.parent.mkdir(parents=True, exist_ok=True)
+                # A folder of its own, whatever others do at the same time. It gets the name that recovery looks for once it is locked.
+                self._folder = Path(tempfile.mkdtemp(prefix=".starting-", dir=target.parent))
+                self._file = (self._folder / LINES_FILE).open("xb")
+                fcntl.flock(self._file.fileno(), fcntl.LOCK_EX)
+                own = self._folder.name.removeprefix(".starting-")
+                self._folder = self._folder.rename(target.parent / f"{PREFIX}{self.name}-{own}")
+            self._write_about()
+        except FususError:
+            self.link.close()
+            raise
         self._began = self._heard = self._synced = time.monotonic()
 
     def _write_about(self) -> None:
@@ -123,13 +134,14 @@ class Capture:
             return 0
         good = 0
         if data:
-            self._file.write(data)
             good = self.decoder.feed(data, now)
             self._heard = now
-        if now - self._synced >= SYNC_S:
-            self._synced = now
-            self._file.flush()
-            os.fsync(self._file.fileno())
+        with writing(self._folder):
+            self._file.write(data)
+            if now - self._synced >= SYNC_S:
+                self._synced = now
+                self._file.flush()
+                os.fsync(self._file.fileno())
         return good
 
     def mark(self, words: str) -> None:
@@ -170,17 +182,23 @@ class Capture:
         return float(roll), float(pitch), float(yaw)
 
     def finish(self, **about: Any) -> RecordingInfo:
-        """Make the recording of what has come and take the working folder away."""
+        """Make the recording of what has come and take the working folder away; another recording that took the name meanwhile keeps
+        it. Where it cannot be written, the lines stay, and ``kept.recover`` makes the recording later."""
         self._close()
+        ended = EndedCapture(self._folder, self.name, self.kind, self._when, self.breaks, self.marks, about)
         try:
-            ended = EndedCapture(self._folder, self.name, self.kind, self._when, self.breaks, self.marks, about)
-            return make_recording(self.project, ended, self.decoder)
-        except RecordingError:  # nothing had come: nothing to keep
-            shutil.rmtree(self._folder, ignore_errors=True)
-            raise
-        finally:
-            if (recordings_folder(self.project) / self.name).exists():
+            info = make_recording(self.project, ended, self.decoder)
+        except RecordingError:
+            if not self.decoder.counts:  # nothing at all had come: nothing to keep
                 shutil.rmtree(self._folder, ignore_errors=True)
+            raise
+        shutil.rmtree(self._folder, ignore_errors=True)
+        return info
+
+    def keep_lines(self) -> None:
+        """End it without a recording: what came stays on disk, and ``kept.recover`` makes one of it later."""
+        with contextlib.suppress(OSError):  # the very disk that is full
+            self._close()
 
     def discard(self) -> None:
         """Throw it away."""

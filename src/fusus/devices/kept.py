@@ -1,8 +1,7 @@
 """From the lines that a capture wrote to its recording; also for captures whose program is gone."""
 
-import contextlib
+import fcntl
 import hashlib
-import json
 import shutil
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -13,13 +12,15 @@ import numpy as np
 
 from fusus.core.arrays import Array, IntArray
 from fusus.devices.protocol import Decoder
-from fusus.errors import RecordingError
+from fusus.errors import FususError, ProjectError, RecordingError
 from fusus.logs.create import create_recording
-from fusus.logs.info import RecordingInfo, SourceFile, recordings_folder
+from fusus.logs.info import RecordingInfo, SourceFile, check_kind, check_name, recordings_folder
 from fusus.logs.problems import Problem, ProblemKind
 from fusus.project.atomic import writing
+from fusus.project.json_text import parsed
 
 LINES_FILE, ABOUT_FILE, PREFIX = "lines.txt", "about.json", ".capturing-"
+MOST_NAMES = 1000
 SPOILT: dict[str, str] = {
     "bad checksum": "lines whose checksum did not fit", "garbled": "lines that were no lines of the protocol",
     "wrong length": "lines with too few or too many values", "no number": "lines with something that is no number",
@@ -68,7 +69,21 @@ def make_recording(project: Path, ended: EndedCapture, decoder: Decoder) -> Reco
         name=ended.name, kind=ended.kind, when=ended.when, sources=(source,), problems=tuple(problems),
         frames="the board's own axes, times in ns", clock="the board's own", conditions="; ".join(w for w in (told, words) if w), **about,
     )  # fmt: skip
-    return create_recording(project, info, streams)
+    return _created(project, info, streams)
+
+
+def _created(project: Path, info: RecordingInfo, streams: dict[str, dict[str, Array]]) -> RecordingInfo:
+    """Return a recording that was made under its name, or under the first free one after it: another may have taken it meanwhile."""
+    for number in range(2, MOST_NAMES):
+        try:
+            return create_recording(project, info, streams)
+        except ProjectError:
+            if not (recordings_folder(project) / info.name).exists():
+                raise
+            info = info.model_copy(update={"name": f"{info.name.removesuffix(f' {number - 1}')} {number}"})
+    raise ProjectError(
+        recordings_folder(project) / info.name, "there are too many recordings of this name. Choose another name."
+    )
 
 
 def _in_order(t: IntArray, columns: dict[str, Array]) -> tuple[IntArray, dict[str, Array], int]:
@@ -134,36 +149,44 @@ def _why_nothing(decoder: Decoder) -> str:
 
 
 def leftovers(project: Path) -> list[Path]:
-    """Return the working folders of captures whose program is gone."""
-    found = []
-    for folder in sorted(recordings_folder(project).glob(f"{PREFIX}*")):
-        pid = folder.name.rpartition("-")[2]
-        if (folder / LINES_FILE).exists() and not (pid.isdigit() and Path(f"/proc/{pid}").exists()):
-            found.append(folder)
-    return found
+    """Return the working folders of captures whose program is gone: nobody holds the lock on their lines."""
+    return [f for f in sorted(recordings_folder(project).glob(f"{PREFIX}*")) if _is_left(f / LINES_FILE)]
+
+
+def _is_left(lines: Path) -> bool:
+    try:
+        with lines.open("rb") as file:
+            fcntl.flock(file.fileno(), fcntl.LOCK_SH | fcntl.LOCK_NB)
+            return True
+    except OSError:
+        return False
 
 
 def recover(project: Path) -> list[RecordingInfo]:
-    """Make recordings of interrupted captures; one that holds nothing is thrown away."""
+    """Make recordings of interrupted captures. One to which nothing came is thrown away; one of which nothing can be made stays as it
+    lies, and keeps none of the others from being recovered."""
     out = []
     for folder in leftovers(project):
-        try:
-            about = json.loads((folder / ABOUT_FILE).read_text(encoding="utf-8"))
-            name, kind, when = str(about["name"]), str(about["kind"]), datetime.fromisoformat(about["when"])
-            marks = [(float(t), str(w)) for t, w in about.get("marks", [])]
-        except (OSError, ValueError, KeyError, TypeError):
-            name, kind, when, marks = (
-                folder.name.removeprefix(PREFIX).rpartition("-")[0],
-                "other",
-                datetime.now(UTC),
-                [],
-            )
-        while (recordings_folder(project) / name).exists():
-            name += " again"
         decoder = Decoder()
-        decoder.feed((folder / LINES_FILE).read_bytes())
-        told = {"conditions": "recovered after an interruption"}
-        with contextlib.suppress(RecordingError):  # nothing had come yet
-            out.append(make_recording(project, EndedCapture(folder, name, kind, when, 0, marks, told), decoder))
+        try:
+            decoder.feed((folder / LINES_FILE).read_bytes())
+            if decoder.counts:
+                out.append(make_recording(project, _interrupted(folder), decoder))
+        except (FususError, OSError):
+            continue
         shutil.rmtree(folder, ignore_errors=True)
     return out
+
+
+def _interrupted(folder: Path) -> EndedCapture:
+    """Return what is known of an interrupted capture; where its notes are damaged or refused, its folder's name says what it was."""
+    told = {"conditions": "recovered after an interruption"}
+    try:
+        about = parsed((folder / ABOUT_FILE).read_text(encoding="utf-8"))
+        name, kind, when = check_name(str(about["name"])), str(about["kind"]), datetime.fromisoformat(about["when"])
+        marks = [(float(t), str(w)) for t, w in about.get("marks", [])]
+        check_kind(kind)
+        return EndedCapture(folder, name, kind, when, 0, marks, told)
+    except (OSError, ValueError, KeyError, TypeError, AttributeError, FususError):
+        named = folder.name.removeprefix(PREFIX).rpartition("-")[0]
+        return EndedCapture(folder, named or "interrupted", "other", datetime.now(UTC), 0, [], told)

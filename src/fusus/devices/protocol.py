@@ -21,6 +21,7 @@ WRAP_US = 1 << 32
 JUMP_US = 2_000_000  # a step longer than this, beyond what this computer's clock saw, is no gap but another clock
 LONGEST_GAP_US = 3_600_000_000  # where nobody looked at the clock: a file
 MOST_EARLY = 20_000
+MOST_US = 1 << 53  # 285 years: no counter of microseconds stands so high
 _HEADING = re.compile(r"^\s*([A-Za-z0-9_]+)\s*(?:\[([^\]]*)\])?\s*$")
 
 
@@ -163,6 +164,9 @@ class Decoder:
             raw = int(parts[1])
             values = [float(p) if p else float("nan") for p in parts[2:]]
         except ValueError:
+            self.counts["no number"] += 1
+            return False
+        if not 0 <= raw < MOST_US:
             self.counts["no number"] += 1
             return False
         for i, value in enumerate(values):

@@ -77,10 +77,14 @@ def put_aside(folder: Path, name: str, aside: bool) -> DescribeRecording:
 
 def remove_recording(folder: Path, name: str) -> None:
     """Move a recording to the desktop's bin."""
+    load_info(folder, name)
+    to_bin(recordings_folder(folder) / name)
+
+
+def to_bin(path: Path) -> None:
+    """Move a folder to the desktop's bin; ProjectError where that cannot be done, and then nothing was removed."""
     from send2trash import TrashPermissionError, send2trash
 
-    load_info(folder, name)
-    path = recordings_folder(folder) / name
     try:
         send2trash(path)
     except (TrashPermissionError, OSError) as error:

@@ -14,6 +14,7 @@ from fusus.logs.problems import Problem
 from fusus.logs.streams import KINDS
 from fusus.project.atomic import write_atomically
 from fusus.project.evidence import Record
+from fusus.project.json_text import parsed
 from fusus.project.reads import note_file, note_folder
 from fusus.project.records import Place
 
@@ -128,7 +129,7 @@ def load_info(project: Path, name: str) -> RecordingInfo:
         raise RecordingError(name, f"there is no such recording. There are: {known or 'none yet; import one first'}.")
     path = folder / RECORDING_FILE
     try:
-        data: Any = json.loads(path.read_text(encoding="utf-8"))
+        data: Any = parsed(path.read_text(encoding="utf-8"))
         if isinstance(data, dict) and isinstance(data.get("format"), int) and data["format"] > RECORDING_FORMAT:
             raise ProjectError(
                 path, f"it was written by a newer Fusus (format {data['format']}). Open it with that version."

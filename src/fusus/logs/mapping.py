@@ -8,6 +8,7 @@ from pydantic import Field, ValidationError
 
 from fusus.errors import MappingError
 from fusus.project.evidence import Record
+from fusus.project.json_text import parsed
 
 MAPPING_FORMAT = 1
 TimeUnit = Literal["s", "ms", "us", "ns", "min", "iso8601", "counter"]
@@ -111,7 +112,7 @@ class Mapping(Record):
 def load_mapping(path: Path) -> Mapping:
     """Read a saved mapping; MappingError says what is wrong with it."""
     try:
-        return Mapping.model_validate(json.loads(path.read_text(encoding="utf-8")))
+        return Mapping.model_validate(parsed(path.read_text(encoding="utf-8")))
     except OSError as error:
         raise MappingError(f"{path.name}: the mapping cannot be read ({error.strerror}).") from error
     except (json.JSONDecodeError, UnicodeDecodeError) as error:

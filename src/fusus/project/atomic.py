@@ -2,6 +2,7 @@
 
 import contextlib
 import errno
+import fcntl
 import os
 import tempfile
 from collections.abc import Iterator
@@ -57,13 +58,24 @@ def sync_folder(folder: Path) -> None:
 
 
 def append_line(path: Path, line: str) -> None:
-    """Add one line to a file that only ever grows; one that a power cut tore stays as it is, on a line of its own."""
+    """Add one whole line to a file that only ever grows, or none, and say so.
+
+    A line that a power cut tore stays as it is, on a line of its own. Writers take turns: what a full disk took of a line only in part is
+    taken back, and nobody else's line with it.
+    """
     with writing(path):
         handle = os.open(path, os.O_RDWR | os.O_CREAT | os.O_APPEND, 0o644)
         try:
+            fcntl.flock(handle, fcntl.LOCK_EX)
             size = os.fstat(handle).st_size
             torn = size > 0 and os.pread(handle, 1, size - 1) != b"\n"
-            os.write(handle, (b"\n" if torn else b"") + line.encode() + b"\n")
-            os.fsync(handle)
+            data = (b"\n" if torn else b"") + line.encode() + b"\n"
+            try:
+                if os.write(handle, data) < len(data):
+                    raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+                os.fsync(handle)
+            except OSError:
+                os.ftruncate(handle, size)
+                raise
         finally:
             os.close(handle)

@@ -1,12 +1,14 @@
 """The logbook: one JSON object a line, only ever added to."""
 
 import json
+import math
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
 from fusus.errors import ProjectError
 from fusus.project.atomic import append_line
+from fusus.project.json_text import parsed
 from fusus.project.reads import note_file
 
 BOOK_FILE = "book.jsonl"
@@ -15,7 +17,16 @@ BOOK_FILE = "book.jsonl"
 def note(folder: Path, what: str, **details: Any) -> None:
     """Add an entry with the present time."""
     entry = {"at": datetime.now(UTC).isoformat(timespec="seconds"), "what": what, **details}
-    append_line(folder / BOOK_FILE, json.dumps(entry, ensure_ascii=False))
+    append_line(folder / BOOK_FILE, json.dumps(finite(entry), ensure_ascii=False, allow_nan=False))
+
+
+def finite(value: Any) -> Any:
+    """Return an entry with nothing in the place of figures that are none: JSON has no word for them."""
+    if isinstance(value, float) and not math.isfinite(value):
+        return None
+    if isinstance(value, dict):
+        return {k: finite(v) for k, v in value.items()}
+    return [finite(v) for v in value] if isinstance(value, list | tuple) else value
 
 
 def entries(folder: Path) -> list[dict[str, Any]]:
@@ -42,7 +53,7 @@ def _lines(folder: Path) -> list[tuple[int, dict[str, Any] | None]]:
         if not line.strip():
             continue
         try:
-            entry = json.loads(line)
+            entry = parsed(line)
         except json.JSONDecodeError:
             entry = None
         out.append((number, entry if isinstance(entry, dict) else None))

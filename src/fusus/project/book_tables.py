@@ -13,6 +13,7 @@ from typing import Any
 from fusus.errors import ProjectError
 from fusus.project.atomic import append_line, write_atomically
 from fusus.project.book import BOOK_FILE, entries
+from fusus.project.json_text import parsed
 
 Entry = dict[str, Any]
 ENDINGS = (".jsonl", ".csv")
@@ -129,7 +130,7 @@ def _from_lines(source: Path, text: str) -> list[Entry]:
         if not line.strip():
             continue
         try:
-            entry = json.loads(line)
+            entry = parsed(line)
         except json.JSONDecodeError as error:
             raise ProjectError(source, f"line {number}: {error.msg}. Nothing was taken in.") from error
         out.append(_checked(source, number, entry))
@@ -152,7 +153,7 @@ def _from_csv(source: Path, text: str) -> list[Entry]:
 def _value(text: str) -> Any:
     """Return a cell as what it was: numbers, yes and no, lists; else words."""
     try:
-        return json.loads(text)
+        return parsed(text)
     except json.JSONDecodeError:
         return text
 

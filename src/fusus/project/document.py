@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Protocol, runtime_checkable
 
-from fusus.errors import LockedError, ProjectError
+from fusus.errors import FususError, LockedError, ProjectError
 from fusus.project import store
 from fusus.project.commands import Command
 from fusus.project.lock import ProjectLock
@@ -54,8 +54,13 @@ class Document:
         try:
             lock.acquire()
         except LockedError as error:
-            return cls(folder, project, None, str(error))
-        return cls(folder, project, lock)
+            return cls(folder, project, None, error.reason)
+        try:
+            # Read anew: another may have changed it before the lock was ours.
+            return cls(folder, store.load(folder), lock)
+        except FususError:
+            lock.release()
+            raise
 
     @property
     def project(self) -> Project:
@@ -77,10 +82,14 @@ class Document:
         """What redo would do again."""
         return self._redo[-1].label if self._redo else None
 
-    def do(self, command: Command) -> None:
-        """Apply a command, save, and tell the listeners; if anything raises, nothing has happened."""
+    def require_writable(self) -> None:
+        """Raise LockedError, with what keeps it from being written, where changes are refused."""
         if self.read_only:
             raise LockedError(self.folder, self.notice or "it is open read-only.")
+
+    def do(self, command: Command) -> None:
+        """Apply a command, save, and tell the listeners; if anything raises, nothing has happened."""
+        self.require_writable()
         new = command.apply(self._project)
         files = command if isinstance(command, ChangesFiles) else None
         if new == self._project and files is None:

@@ -8,6 +8,7 @@ from fusus.core.parts.exchange import parts_from_data, parts_to_data
 from fusus.core.parts.part import Part
 from fusus.errors import PartError
 from fusus.project.atomic import write_atomically
+from fusus.project.json_text import parsed
 
 
 @lru_cache(maxsize=1)
@@ -19,7 +20,7 @@ def catalogue() -> tuple[Part, ...]:
 def read_parts(path: Path) -> tuple[Part, ...]:
     """Return the parts of a JSON file; PartError says what is wrong and in which part."""
     try:
-        data = json.loads(path.read_text(encoding="utf-8-sig"))
+        data = parsed(path.read_text(encoding="utf-8-sig"))
     except OSError as error:
         raise PartError(path.name, None, f"the file cannot be read ({error.strerror})") from error
     except UnicodeDecodeError as error:

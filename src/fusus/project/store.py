@@ -8,6 +8,7 @@ from pydantic import ValidationError
 
 from fusus.errors import NewerVersionError, ProjectError
 from fusus.project.atomic import write_atomically, writing
+from fusus.project.json_text import parsed
 from fusus.project.migrations import migrated
 from fusus.project.records import FORMAT, Project
 
@@ -45,7 +46,7 @@ def load(folder: Path) -> Project:
     except OSError as error:
         raise ProjectError(path, f"it cannot be read ({error.strerror}).") from error
     try:
-        data: Any = json.loads(text)
+        data: Any = parsed(text)
     except json.JSONDecodeError as error:
         raise ProjectError(
             path, f"line {error.lineno}, column {error.colno}: {error.msg}. Mend the file by hand."

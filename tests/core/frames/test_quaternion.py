@@ -32,6 +32,23 @@ def test_euler_there_and_back(yaw, pitch, roll):
     assert np.allclose(np.exp(1j * back), np.exp(1j * np.array([yaw, pitch, roll])), atol=1e-6)
 
 
+@given(ANGLE, st.sampled_from([1.0, -1.0]), ANGLE, st.sampled_from([0.0, 1e-12, 1e-9, 1e-7, 1e-5, 1e-3]))
+def test_euler_angles_give_the_attitude_back_at_the_poles_too(yaw, up, roll, short):
+    q = np.roll(Rotation.from_euler("ZYX", [yaw, up * (np.pi / 2 - short), roll]).as_quat(), 1)
+    found = quaternion.to_euler(q)
+    off = Rotation.from_euler("ZYX", found).inv() * Rotation.from_euler("ZYX", [yaw, up * (np.pi / 2 - short), roll])
+    assert off.magnitude() < 1e-6 and abs(found[1] - up * (np.pi / 2 - short)) < 1e-7
+    if short == 0.0:
+        assert found[2] == 0.0
+
+
+def test_straight_up_yaw_is_what_counts():
+    """A craft that stands on its tail, turned by 40° about the vertical: the textbook's case of a lost angle."""
+    for pitch, wanted in ((90.0, 40.0 - 15.0), (-90.0, 40.0 + 15.0)):
+        q = quaternion.from_euler(*np.radians([40.0, pitch, 15.0]))
+        assert np.allclose(np.degrees(quaternion.to_euler(q)), [wanted, pitch, 0.0], atol=1e-6)
+
+
 @given(st.tuples(*[st.floats(-1.7, 1.7)] * 3).map(np.array))
 def test_rotation_vector_there_and_back(v):
     assert np.allclose(quaternion.to_rotation_vector(quaternion.from_rotation_vector(v)), v, atol=1e-9)

@@ -1,5 +1,7 @@
 """Verdicts and findings."""
 
+import math
+
 import numpy as np
 import pytest
 from tests.conftest import short_flight
@@ -43,6 +45,20 @@ def test_verdict_without_reference_or_estimate_is_not_measured():
     c = compare(Track(t, q), Track(t, q))
     assert judge(Requirement("height", 0.3), c).word == "not measured"
     assert judge(Requirement("tilt", 0.03), c).word == "pass"
+
+
+def test_an_estimate_that_is_no_number_somewhere_is_not_measured_and_a_reference_that_tells_less_is():
+    """An estimator that gives nothing where it is bad must not be judged by what it gives elsewhere."""
+    t = np.arange(400) / 10
+    q, pos = np.tile([1.0, 0, 0, 0], (400, 1)), np.zeros((400, 3))
+    broken_q, broken_pos = q.copy(), pos + 0.01
+    broken_q[200:204], broken_pos[200:204] = np.nan, np.nan
+    whole, broken = Track(t, q, pos), Track(t, broken_q, broken_pos)
+    for quantity, limit in (("tilt", 0.03), ("position", 1.0), ("height", 1.0)):
+        found = judge(Requirement(quantity, limit), compare(broken, whole))
+        assert found.word == "not measured" and found.value is None and "no number" in found.reason
+        assert judge(Requirement(quantity, limit), compare(Track(t, q, pos + 0.01), broken)).word == "pass"
+    assert word_for(Interval(math.nan, 0.0, 0.0), 1.0) == "not measured"
 
 
 @pytest.fixture(scope="module")

@@ -116,7 +116,7 @@ def test_taking_goes_through_the_document(folder, tmp_path):
     project = store.load(copy)
     entry = stored(calibrate(copy, project, "gyro-bias", "bench-still"), load_info(copy, "bench-still"), project)
     other = Document.open(copy)
-    with pytest.raises(LockedError, match="open elsewhere"), held(copy):
+    with pytest.raises(LockedError, match="has it open"), held(copy):
         pass
     other.close()
     with held(copy) as document:

@@ -6,7 +6,9 @@ import math
 import pytest
 
 from fusus.core.control.tuning_steps import LADDERS
+from fusus.errors import ParameterError
 from fusus.project.records import Brief, Craft, Loops, Project
+from fusus.study.flying.setup import controller_of
 from fusus.study.loops.axes import study_loops
 from fusus.study.loops.findings import findings
 from fusus.study.loops.report import loops_report, tuning_steps_report
@@ -83,7 +85,7 @@ def test_findings_on_a_sound_craft_are_fine():
     [
         (project(telemetry_s=2e-3), "The loop does not fit", "telemetry"),
         (project(estimator_s=1.7e-3), "The loop does not fit", "estimator"),
-        (project(rate_hz=1000.0), "The loop fits narrowly", "SPI"),
+        (project(rate_hz=1000.0, signal="eighth pulse"), "The loop fits narrowly", "SPI"),
         (project(schedule="fixed priorities", logging_s=9e-3), "A task is never done in time", "logging"),
         (project(crossover_hz=60.0), "Roll: the wanted margin is out of reach", "bandwidth"),
         (project(roll=(3.0, 0.0, 0.0)), "Roll swings by itself", "Hz"),
@@ -96,6 +98,33 @@ def test_each_rule_speaks_with_its_cause(made, subject, words):
     assert subject in found, sorted(found)
     f = found[subject]
     assert words in f"{f.statement} {f.reason} {f.next_step}" and f.next_step
+
+
+@pytest.mark.parametrize(
+    ("rate_hz", "signal", "keeps_up"),
+    [
+        (500.0, "standard pulse", True),
+        (501.0, "standard pulse", False),
+        (1000.0, "standard pulse", False),
+        (4000.0, "eighth pulse", True),
+        (4100.0, "eighth pulse", False),
+        (7800.0, "slow frame", True),
+        (8000.0, "slow frame", False),
+        (8000.0, "standard pulse", False),
+        (16000.0, "fast frame", True),
+    ],
+)
+def test_a_motor_signal_slower_than_the_loop_is_told_and_flies_nowhere(rate_hz, signal, keeps_up):
+    """A pulse of up to 2 ms can begin 500 times a second, one of 250 µs 4000 times, 16 bits at 150 kbit/s and 20 µs 7895 times: arithmetic, and common practice."""
+    study = study_loops(project(rate_hz=rate_hz, signal=signal, processor=100.0, bus="SPI", bus_hz=20e6))
+    told = {f.subject: f for f in findings(study)}.get("The motor signal is slower than the loop")
+    assert study.timing.signal_keeps_up == keeps_up == (told is None)
+    if study.timing.fits and not keeps_up:
+        assert told is not None and told.severity == "stop" and f"{rate_hz:.0f}" in told.statement
+        with pytest.raises(ParameterError, match=signal):
+            controller_of(study)
+    elif study.timing.fits:
+        assert controller_of(study).rate_hz == rate_hz
 
 
 def test_the_worst_comes_first():

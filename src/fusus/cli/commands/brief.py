@@ -9,6 +9,7 @@ from rich.console import Console
 
 from fusus.cli.options import JsonFlag, ProjectFolder
 from fusus.cli.output import StderrProgress, answering, print_json, refuse, table_of
+from fusus.project.json_text import parsed
 
 SETTABLE = ("brief", "parts", "drift", "loops")
 
@@ -31,8 +32,8 @@ def brief(
     with answering(as_json):
         document = Document.open(project)
         try:
-            if settings and document.read_only:
-                refuse("the project is open elsewhere; close that window first.", as_json)
+            if settings:
+                document.require_writable()
             for words in settings or []:
                 _set(document, words, as_json)
             loaded = document.project
@@ -76,7 +77,7 @@ def _set(document: Any, words: str, as_json: bool) -> None:
     except (AttributeError, IndexError, ValueError, TypeError):
         refuse(f"there is no figure {path} in the project.", as_json)
     try:
-        value = json.loads(text)
+        value = parsed(text)
     except json.JSONDecodeError:
         value = text.strip()
     document.do(SetValue(path, tuple(value) if isinstance(value, list) else value, f"Set {path}"))

@@ -68,14 +68,18 @@ def capture(given: CaptureOptions) -> None:
             run(going, given.seconds, _watcher(going, guided), given.wait)
         except KeyboardInterrupt:
             _say("stopped; what has come is kept.")
+        except BaseException:
+            going.keep_lines()
+            _say("what has come is kept: the next capture makes a recording of it.")
+            raise
         health = going.health()
         info = going.finish(place=loaded.brief.place)
-        book.note(given.project, "capture", recording=given.name, kind=info.kind, guide=given.guide)
+        book.note(given.project, "capture", recording=info.name, kind=info.kind, guide=given.guide)
         report = {
             "recording": info.name, "kind": info.kind, "streams": {k: v.model_dump() for k, v in info.streams.items()},
             "health": {"good": health.good, "spoilt": health.spoilt, "missing": health.missing, "breaks": health.breaks},
             "enough": guided.status.is_enough if guided is not None else None,
-            "next": f"fusus calibrate {chosen.calibration} --project {given.project} --recording {given.name}"
+            "next": f"fusus calibrate {chosen.calibration} --project {given.project} --recording {info.name}"
             if chosen and chosen.calibration
             else None,
             "problems": [p.model_dump() for p in info.problems],
@@ -255,8 +259,7 @@ def _set_school(folder: Path, school: str, as_json: bool) -> None:
 
     document = Document.open(folder)
     try:
-        if document.read_only:
-            refuse("the project is open elsewhere; close that window first.", as_json)
+        document.require_writable()
         document.do(SetValue("bench.school", school, "Choose when calibrations are due"))
     finally:
         document.close()

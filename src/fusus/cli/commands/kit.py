@@ -61,8 +61,7 @@ def kit(given: KitOptions) -> None:
 
         document = Document.open(given.project)
         try:
-            if document.read_only:
-                refuse("the project is open elsewhere; close that window first.", given.as_json)
+            document.require_writable()
             for path, value in (
                 ("kit.precision", given.precision),
                 ("kit.estimator", given.estimator),

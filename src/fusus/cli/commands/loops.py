@@ -71,6 +71,10 @@ def _tell(report: dict[str, Any]) -> None:
         f"{report['period_us']:.0f} µs, processor {report['utilisation']:.0%} busy (up to {report['utilisation_bound']:.0%} any "
         f"order of rates fits), {len(report['overruns'])} overruns"
     )
+    keeps_up = "keeps up" if report["signal_keeps_up"] else "does not keep up"
+    typer.echo(
+        f"motor signal: {report['signal']}, at most {report['most_commands_hz']:.0f} commands a second: it {keeps_up}"
+    )
     parts = ", ".join(f"{p['part']} {p['us']:.0f}" for p in report["latency"])
     typer.echo(f"from sample to thrust {report['latency_us']:.0f} µs: {parts}")
     table = table_of(

@@ -37,8 +37,8 @@ def parts(
     with answering(as_json):
         document = Document.open(project)
         try:
-            if document.read_only and (choose or import_from):
-                refuse("the project is open elsewhere; close that window first.", as_json)
+            if choose or import_from:
+                document.require_writable()
             if import_from is not None:
                 _add(document, read_parts(import_from))
             for words in choose or []:

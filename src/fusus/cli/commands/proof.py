@@ -70,10 +70,10 @@ def reference(given: ReferenceOptions) -> None:
         try:
             before = document.project.proof.declared(given.recording)
             if given.remove:
-                _refuse_read_only(document, given.as_json)
+                document.require_writable()
                 document.do(DeclareReference(given.recording, None))
             elif given.says_something:
-                _refuse_read_only(document, given.as_json)
+                document.require_writable()
                 made = _declared(given, before)
                 if given.align:
                     made = aligned(given.project, document.project, made)
@@ -134,8 +134,7 @@ def _tell_reference(recording: str, report: dict[str, Any]) -> None:
 
 
 def _refuse_read_only(document: Any, as_json: bool) -> None:
-    if document.read_only:
-        refuse(document.notice or "the project is read-only.", as_json)
+    document.require_writable()
 
 
 def causes(

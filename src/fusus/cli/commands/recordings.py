@@ -28,6 +28,10 @@ class RecordingsOptions:
     source: Annotated[list[Path] | None, typer.Option(help="Where its source files are now, for --again.")] = None
     export: Annotated[str | None, typer.Option(metavar="NAME", help="Write its streams as CSV into --out.")] = None
     out: Annotated[Path | None, typer.Option(help="An empty folder for --export.")] = None
+    recover: Annotated[bool, typer.Option("--recover", help="Make recordings of interrupted captures.")] = False
+    discard_interrupted: Annotated[
+        bool, typer.Option("--discard-interrupted", help="Move what interrupted captures left to the desktop's bin.")
+    ] = False
     as_json: JsonFlag = False
 
 
@@ -36,7 +40,8 @@ def recordings(options: RecordingsOptions) -> None:
     """List the recordings of a project, or change one: rename, note, set aside, delete, read again, export."""
     wanted = {
         "rename": options.rename, "note": options.note, "set_aside": options.set_aside, "use": options.use, "delete": options.delete,
-        "again": options.again, "export": options.export,
+        "again": options.again, "export": options.export, "recover": options.recover or None,
+        "discard_interrupted": options.discard_interrupted or None,
     }  # fmt: skip
     asked = [name for name, value in wanted.items() if value is not None]
     with answering(options.as_json):
@@ -49,19 +54,27 @@ def recordings(options: RecordingsOptions) -> None:
             _list(options)
         elif asked[0] == "export":
             _export(options)
+        elif options.recover or options.discard_interrupted:
+            _interrupted(options)
         else:
             _change(options, asked[0])
 
 
 def _list(options: RecordingsOptions) -> None:
+    from fusus.devices.kept import leftovers
     from fusus.logs.info import list_recordings
     from fusus.project import store
 
     loaded = store.load(options.project)
     found = list_recordings(options.project, set_aside=True)
+    left = [str(f) for f in leftovers(options.project)]
     if options.as_json:
-        print_json({"project": loaded.name, "recordings": [_described(r) for r in found]})
+        print_json({"project": loaded.name, "recordings": [_described(r) for r in found], "interrupted": left})
         return
+    for folder in left:
+        typer.echo(
+            f"An interrupted capture left lines in {folder}: --recover makes a recording of them, --discard-interrupted bins them."
+        )
     if not found:
         typer.echo("No recordings yet. Next: fusus import LOG --project DIR --name NAME")
         return
@@ -71,6 +84,37 @@ def _list(options: RecordingsOptions) -> None:
         note = "; ".join(x for x in ("set aside" if r.is_set_aside else "", r.note) if x)
         table.add_row(r.name, r.kind, f"{r.length_s:.1f} s", streams, str(len(r.problems)), note)
     Console().print(table)
+
+
+def _interrupted(options: RecordingsOptions) -> None:
+    """Make recordings of what interrupted captures left, or throw it away; tell what is left then."""
+    from fusus.devices.kept import leftovers, recover
+    from fusus.logs.handling import to_bin
+    from fusus.project import book, store
+
+    store.load(options.project)
+    made: list[str] = []
+    binned: list[str] = []
+    if options.recover:
+        made = [info.name for info in recover(options.project)]
+    else:
+        for folder in leftovers(options.project):
+            to_bin(folder)
+            binned.append(str(folder))
+    left = [str(f) for f in leftovers(options.project)]
+    if made or binned:
+        book.note(options.project, "interrupted captures", recovered=made, binned=len(binned))
+    if options.as_json:
+        print_json({"recovered": made, "binned": binned, "interrupted": left})
+        return
+    for name in made:
+        typer.echo(f"Made the recording “{name}”.")
+    for name in binned:
+        typer.echo(f"Moved {name} to the bin.")
+    for name in left:
+        typer.echo(f"Nothing can be read of {name}/lines.txt; it stays.")
+    if not made and not binned and not left:
+        typer.echo("No capture was interrupted.")
 
 
 def _described(r: Any) -> dict[str, Any]:
@@ -88,8 +132,7 @@ def _change(options: RecordingsOptions, what: str) -> None:
 
     document = Document.open(options.project)
     try:
-        if document.read_only:
-            refuse(document.notice, options.as_json)
+        document.require_writable()
         if options.rename is not None:
             name, new = options.rename
             document.do(handling.RenameRecording(name, new))

@@ -11,6 +11,7 @@ import typer
 from fusus.cli.options import JsonFlag, ProjectFolder, command_with
 from fusus.cli.output import StderrProgress, answering, print_json, refuse
 from fusus.core.estimation.catalogue import ESTIMATORS
+from fusus.project.json_text import parsed
 
 NAMES = ", ".join(e.name for e in ESTIMATORS)
 
@@ -104,7 +105,7 @@ def _run(request: Any, out: Path | None) -> dict[str, Any]:
 
 def _tuned(tuning: Any, path: Path, name: str, as_json: bool) -> Any:
     try:
-        data = json.loads(path.read_text(encoding="utf-8"))
+        data = parsed(path.read_text(encoding="utf-8"))
     except OSError as error:
         refuse(f"{path.name}: the tuning cannot be read ({error.strerror}).", as_json)
     except (json.JSONDecodeError, UnicodeDecodeError) as error:

@@ -17,9 +17,16 @@ def verify(
         str | None, typer.Option(help="Compare --recording with this earlier one: is a difference real?")
     ] = None,
     pooled: Annotated[bool, typer.Option("--pooled", help="All flights together too.")] = False,
+    allow_unmeasured: Annotated[
+        bool, typer.Option("--allow-unmeasured", help="Pass although some requirements were measured by no recording.")
+    ] = False,
     as_json: JsonFlag = False,
 ) -> None:
-    """Judge recordings against the requirements; exit status 1 if one fails, or is really worse than before."""
+    """Judge recordings against the requirements.
+
+    Exit status 0 only if every requirement was measured and met; 1 if one fails, was measured by no recording (see
+    --allow-unmeasured), or is really worse than before.
+    """
     with answering(as_json):
         if before is not None:
             _compare(project, before, recording, as_json)
@@ -27,6 +34,8 @@ def verify(
         report = verify_report(project, recording, as_json)
         if pooled:
             _pool(project, report)
+        is_complete = allow_unmeasured or not report["not_measured"]
+        report["passed"] = not report["failed"] and is_complete
         if as_json:
             print_json(report)
         else:
@@ -43,7 +52,6 @@ def _pool(project: Path, report: dict[str, Any]) -> None:
     report["pooled"] = pooled_report(pool(project, store.load(project), StderrProgress()))
     fails = [v["title"] for v in report["pooled"]["verdicts"] if v["verdict"] == "fail"]
     report["failed"] += [{"recording": "all flights", "requirement": t} for t in fails]
-    report["passed"] = report["passed"] and not fails
 
 
 def _compare(project: Path, before: str, recording: str | None, as_json: bool) -> None:
@@ -94,15 +102,15 @@ def verify_report(project: Path, recording: str | None, as_json: bool) -> dict[s
         reasons = {j.error or next((v["reason"] for v in j.verdicts), "there are no requirements") for j in judged}
         refuse(f"nothing could be judged: {'; '.join(sorted(reasons))}.", as_json)
     fails = [(j.recording, v["title"]) for j in measured for v in j.verdicts if v["verdict"] == "fail"]
-    never = sorted(
-        {v["title"] for j in measured for v in j.verdicts}
-        - {v["title"] for j in measured for v in j.verdicts if v["value"] is not None}
-    )
+    found = {v["title"] for j in measured for v in j.verdicts if v["value"] is not None}
+    never = {v["title"]: v["reason"] for j in measured for v in j.verdicts if v["title"] not in found}
     report = {
         "project": loaded.name,
-        "passed": not fails,
+        "passed": not fails and not never,
+        "requirements": len(found) + len(never),
         "failed": [{"recording": r, "requirement": t} for r, t in fails],
-        "not_measured": never,
+        "not_measured": sorted(never),
+        "reasons": never,
         "duplicates": [{"recording": a, "same_as": b} for a, b in duplicates(infos).items()],
         "recordings": [
             {
@@ -151,12 +159,25 @@ def print_verdicts(report: dict[str, Any]) -> None:
                 )
     for d in report["duplicates"]:
         typer.echo(f"[mind] “{d['recording']}” was made from the same files as “{d['same_as']}”: it counts once.")
-    if report["not_measured"]:
-        typer.echo(
-            f"Not measured by any recording: {', '.join(report['not_measured'])} (attitude estimators give none of these)."
-        )
+    for title in report["not_measured"]:
+        typer.echo(f"Not measured by any recording: {title} ({report['reasons'][title]}).")
     for r in report["recordings"]:
         for f in r["findings"]:
             if f["severity"] != "fine":
                 typer.echo(f"[{f['severity']}] {r['recording']}: {f['subject']}. {f['statement']} -> {f['next_step']}")
-    typer.echo("All measured requirements are met." if report["passed"] else "A requirement failed.")
+    typer.echo(conclusion(report))
+
+
+def conclusion(report: dict[str, Any]) -> str:
+    """Return what all verdicts come to: how many requirements were measured, and whether they are met."""
+    count = report["requirements"]
+    measured = count - len(report["not_measured"])
+    what = f"{measured} of {count} requirements were measured"
+    if report["failed"]:
+        failed = len({f["requirement"] for f in report["failed"]})
+        return f"{what}; {failed} of them {'fails' if failed == 1 else 'fail'}."
+    if measured == count:
+        return f"All {count} requirements were measured, and all are met."
+    return f"{what}, and met: nothing is known of the others" + (
+        "." if report["passed"] else ", so this does not pass (--allow-unmeasured lets it)."
+    )

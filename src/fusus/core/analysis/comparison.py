@@ -82,6 +82,20 @@ class Comparison:
         # An estimator of height alone knows nothing of the other directions.
         return found if found is not None and np.isfinite(found).any() else None
 
+    def lacking(self, quantity: str) -> int:
+        """Return at how many moments the reference tells a quantity and the estimate is no number: what is left out there is no
+        small error."""
+        if quantity in ("tilt", "heading"):
+            told, found = self.reference_q_nb, self.estimate_q_nb
+        elif (
+            quantity in ("position", "horizontal", "height") and self.pos is not None and self.reference_pos is not None
+        ):
+            columns = {"position": slice(0, 3), "horizontal": slice(0, 2), "height": slice(2, 3)}[quantity]
+            told, found = self.reference_pos[:, columns], self.pos[:, columns]
+        else:
+            return 0
+        return int(np.count_nonzero(np.isfinite(told).all(axis=1) & ~np.isfinite(found).all(axis=1)))
+
     def value(self, quantity: str, statistic: Statistic) -> float | None:
         """Return a statistic of a quantity's error, or None where it was not measured."""
         series = self.series(quantity)

@@ -32,6 +32,9 @@ from numpy.typing import ArrayLike
 
 from fusus.core.arrays import Array
 
+# Nearer to ±90° of pitch than this cosine, yaw and roll are one angle.
+UPRIGHT = 1e-7
+
 
 def multiply(p: ArrayLike, q: ArrayLike) -> Array:
     """Return the Hamilton product p ⊗ q (Solà eq. 13)."""
@@ -135,11 +138,19 @@ def from_euler(yaw: ArrayLike, pitch: ArrayLike, roll: ArrayLike) -> Array:
 
 
 def to_euler(q: ArrayLike) -> Array:
-    """Return yaw (0..2π), pitch (±π/2), roll (±π) in rad, last axis of length 3; at ±90° pitch only roll∓yaw counts."""
+    """Return yaw (0..2π), pitch (±π/2), roll (±π) in rad, last axis of length 3.
+
+    At ±90° pitch only yaw ∓ roll is determined: there roll is zero, and yaw is all of it.
+    """
     w, x, y, z = np.moveaxis(np.asarray(q, dtype=float), -1, 0)
-    yaw = np.arctan2(2 * (w * z + x * y), 1 - 2 * (y * y + z * z))
-    pitch = np.arcsin(np.clip(2 * (w * y - x * z), -1.0, 1.0))
-    roll = np.arctan2(2 * (w * x + y * z), 1 - 2 * (x * x + y * y))
+    ahead_n, ahead_e = 1 - 2 * (y * y + z * z), 2 * (w * z + x * y)
+    level = np.hypot(ahead_n, ahead_e)
+    # By both sides of the triangle: an arcsine loses half of its places near ±90°.
+    pitch = np.arctan2(2 * (w * y - x * z), level)
+    upright = level < UPRIGHT
+    both = 2 * np.arctan2(x, w)
+    yaw = np.where(upright, np.where(pitch > 0, -both, both), np.arctan2(ahead_e, ahead_n))
+    roll = np.where(upright, 0.0, np.arctan2(2 * (w * x + y * z), 1 - 2 * (x * x + y * y)))
     return np.stack([np.mod(yaw, 2 * np.pi), pitch, roll], axis=-1)
 
 

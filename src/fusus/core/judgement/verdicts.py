@@ -50,7 +50,9 @@ def widened(interval: Interval, sigma: float) -> Interval:
 
 
 def word_for(interval: Interval, limit: float) -> VerdictWord:
-    """Return fail above the limit, close if the interval reaches over it, pass below."""
+    """Return fail above the limit, close if the interval reaches over it, pass below; a value that is no number measures nothing."""
+    if math.isnan(interval.value):
+        return "not measured"
     if interval.value > limit:
         return "fail"
     return "pass" if math.isfinite(interval.high) and interval.high <= limit else "close"
@@ -79,6 +81,11 @@ def judge(
     errors = comparison.series(name)
     if errors is None or len(errors) == 0:
         return _unmeasured(requirement, "estimate or reference does not hold it")
+    lacking = comparison.lacking(name)
+    if lacking:
+        return _unmeasured(
+            requirement, f"the estimate is no number at {lacking} of the moments that the reference tells"
+        )
     sigma = comparison.sigmas.get(requirement.quantity, 0.0)
     found = judge_errors(requirement, errors, sigma=sigma, stretch=comparison.stretch)
     return replace(found, deciding=deciding(comparison.t_s, errors, requirement.statistic))
@@ -102,11 +109,12 @@ def judge_errors(
     )
     interval = widened(interval, sigma)
     word = word_for(interval, requirement.limit)
+    if word == "not measured":
+        return _unmeasured(requirement, "the error is no number at any moment")
     reasons = {
         "pass": "the whole 95 % interval lies within the limit",
         "close": "the value lies within the limit, its 95 % interval does not: record longer to be sure",
         "fail": "the value lies above the limit",
-        "not measured": "",
     }
     reason = reasons[word]
     finite = math.isfinite(interval.low)

@@ -12,6 +12,7 @@ from fusus.errors import LogError
 from fusus.logs.formats.columns import AnyArray, tables_of
 from fusus.logs.formats.reasons import short
 from fusus.logs.shapes.json_lines import flat
+from fusus.project.json_text import parsed
 
 MOST_BYTES = 400 << 20
 READ_BYTES = 1 << 20
@@ -99,7 +100,7 @@ def json_tables_of(path: Path, folder: Path) -> list[Path]:
     try:
         if text.startswith("["):
             return [_lines(text, path, folder)]
-        found = json.loads(text)
+        found = parsed(text)
     except (json.JSONDecodeError, RecursionError) as error:
         line = getattr(error, "lineno", None)
         raise LogError(path, line, None, f"it is no whole JSON text ({short(error)}).") from error

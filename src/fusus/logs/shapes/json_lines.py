@@ -6,6 +6,7 @@ from typing import Any
 
 from fusus.logs.headers import sensor_of
 from fusus.logs.shapes.reshaping import Reshaper
+from fusus.project.json_text import parsed
 
 KIND_KEYS = ("type", "kind", "sensor", "topic", "name", "msg", "message", "stream", "id")
 LEAST_SHARE = 0.6
@@ -18,8 +19,8 @@ def object_of(line: str) -> dict[str, Any] | None:
     if not line.startswith("{"):
         return None
     try:
-        found = json.loads(line.rstrip(","))
-    except (json.JSONDecodeError, RecursionError):
+        found = parsed(line.rstrip(","))
+    except json.JSONDecodeError:
         return None
     return found if isinstance(found, dict) else None
 

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from fusus.core.calibration.result import Calibration
-from fusus.errors import LockedError, RecordingError
+from fusus.errors import RecordingError
 from fusus.logs.info import load_info
 from fusus.project import book
 from fusus.project.commands import SetValue, TakeCalibration, TakeMeasured
@@ -57,8 +57,7 @@ def held(folder: Path) -> Iterator[Document]:
     """Open a project for a change, or raise LockedError where another window holds it."""
     document = Document.open(folder)
     try:
-        if document.read_only:
-            raise LockedError(folder, "the project is open elsewhere; close that window first.")
+        document.require_writable()
         yield document
     finally:
         document.close()

@@ -20,6 +20,7 @@ from fusus.project.records import Loops, Project
 from fusus.study.brief.brief import airframe_of, battery_of, density_of, mission_of
 from fusus.study.flying.open_loop import place_of, suite_of
 from fusus.study.loops.axes import Axis, LoopStudy, filters_of, gains_of, study_loops
+from fusus.study.loops.timing import ROUNDING
 from fusus.study.recording.accelerometer_filter import acc_filters_of
 
 # Fixes would show a drifting craft its level: in this scenario nothing does.
@@ -63,7 +64,8 @@ def cascade(study: LoopStudy) -> Cascade:
 def controller_of(study: LoopStudy, estimator: str | None = None, calibration_due: bool = False) -> Controller:
     """Return a project's flight controller with an estimator by name, the project's judged one without it, if it can fly.
 
-    A loop that does not fit runs as fast as its work lets it. KeyError names the estimators that can fly.
+    A loop that does not fit runs as fast as its work lets it. KeyError names the estimators that can fly; ParameterError where the motor
+    signal is slower than the loop: commands that cannot be sent are not flown on.
     """
     project, timing = study.project, study.timing
     loops = project.loops
@@ -72,6 +74,14 @@ def controller_of(study: LoopStudy, estimator: str | None = None, calibration_du
     if name not in KINDS:
         raise KeyError(f"{name} cannot fly a craft: {', '.join(KINDS)} can")
     rate = loops.rate_hz if timing.fits else min(loops.rate_hz, timing.superloop.rate_hz)
+    if rate > timing.signal.highest_rate_hz * ROUNDING:
+        raise ParameterError(
+            f"Loop rate with the motor signal “{timing.signal.name}”",
+            round(rate, 3),
+            10.0,
+            timing.signal.highest_rate_hz,
+            "Hz",
+        )
     return Controller(
         rate, timing.latency_s - 0.5 * timing.period_s, cascade(study), sections_of(filters_of(loops), rate), name,
         project.fusion.parameters_of(name), ArmingRules(loops.arm_tilt_rad, calibration_due and not loops.arm_when_due), loops.lost_m,

@@ -28,6 +28,17 @@ def _timing(study: LoopStudy) -> list[Finding]:
     t = study.timing
     period_us = t.period_s * 1e6
     out: list[Finding] = []
+    if not t.signal_keeps_up:
+        most = t.signal.highest_rate_hz
+        out.append(
+            Finding(
+                "The motor signal is slower than the loop", "stop",
+                f"A {t.signal.name} lasts up to {t.signal.most_s * 1e6:.0f} µs: {most:.0f} a second can be sent, and the loop works "
+                f"{1.0 / t.period_s:.0f} commands a second out.",
+                "A pulse that the next one cuts off is a fault to a motor controller, at full throttle first.",
+                f"Take a faster signal, or a loop rate of at most {most:.0f} Hz.", "loops.signal",
+            )
+        )  # fmt: skip
     if t.schedule == "superloop" and t.superloop.overruns:
         worst = max(t.superloop.overruns, key=lambda o: o[1])
         out.append(

@@ -68,6 +68,7 @@ def tuning_steps_report(steps: tuple[TuningStep, ...]) -> list[dict[str, Any]]:
 def _timing(t: Timing) -> dict[str, Any]:
     return {
         "schedule": t.schedule, "period_us": t.period_s * 1e6, "fits": t.fits,
+        "signal": t.signal.name, "signal_keeps_up": t.signal_keeps_up, "most_commands_hz": t.signal.highest_rate_hz,
         "tasks": [
             {
                 "name": x.name, "duration_us": x.duration_s * 1e6, "period_us": x.period_s * 1e6, "place": x.place,

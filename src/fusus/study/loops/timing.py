@@ -16,6 +16,7 @@ from fusus.study.brief.site import site_of
 IMU_BYTES, GYRO_BYTES = 14, 6
 READ, OUTPUT = "read IMU", "motor output"
 WRITE_S = 5e-6  # handing a value to a timer
+ROUNDING = 1.0 + 1e-9
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,6 +45,11 @@ class Timing:
     def utilisation(self) -> float:
         """The share of time that the processor works."""
         return utilisation(self.tasks)
+
+    @property
+    def signal_keeps_up(self) -> bool:
+        """Whether the motor signal can be sent as often as the loop works commands out, at full throttle too."""
+        return 1.0 / self.period_s <= self.signal.highest_rate_hz * ROUNDING
 
     @property
     def fits(self) -> bool:
