@@ -38,7 +38,8 @@ class Comparison:
 
     ``tilt`` and ``heading`` (N,) rad; ``tilt_ne`` (N, 2) rad about north and east; ``pos`` and ``vel`` (N, 3) m and m/s
     or None; NaN where the reference does not tell. ``heading_offset_rad`` was taken off the estimate if ``yaw_aligned``.
-    ``sigmas`` and ``stretch`` as in the reference; ``reference_pos`` (N, 3) or None.
+    ``sigmas`` and ``stretch`` as in the reference; ``reference_pos`` (N, 3) or None; ``lacks_place`` (N, 3): where the reference tells
+    a place and the estimate is no number.
     """
 
     t_s: Array
@@ -56,6 +57,7 @@ class Comparison:
     sigmas: Mapping[str, float] = field(default_factory=dict)
     stretch: IntArray | None = None
     reference_pos: Array | None = None
+    lacks_place: BoolArray | None = None
 
     @property
     def has_attitude(self) -> bool:
@@ -87,14 +89,11 @@ class Comparison:
         small error."""
         if quantity in ("tilt", "heading"):
             told, found = self.reference_q_nb, self.estimate_q_nb
-        elif (
-            quantity in ("position", "horizontal", "height") and self.pos is not None and self.reference_pos is not None
-        ):
-            columns = {"position": slice(0, 3), "horizontal": slice(0, 2), "height": slice(2, 3)}[quantity]
-            told, found = self.reference_pos[:, columns], self.pos[:, columns]
-        else:
+            return int(np.count_nonzero(np.isfinite(told).all(axis=1) & ~np.isfinite(found).all(axis=1)))
+        columns = {"position": slice(0, 3), "horizontal": slice(0, 2), "height": slice(2, 3)}.get(quantity)
+        if columns is None or self.lacks_place is None:
             return 0
-        return int(np.count_nonzero(np.isfinite(told).all(axis=1) & ~np.isfinite(found).all(axis=1)))
+        return int(np.count_nonzero(self.lacks_place[:, columns].any(axis=1)))
 
     def value(self, quantity: str, statistic: Statistic) -> float | None:
         """Return a statistic of a quantity's error, or None where it was not measured."""
@@ -153,6 +152,7 @@ def compare(estimate: Track, reference: Track, align_time: bool = False, align_y
     error = attitude_error(q, ref)
     stretch = None if reference.stretch is None else reference.stretch[inside]
     pos = _difference(estimate.t_s, estimate.pos_n, t, reference.pos_n, inside)
+    lacks = None if pos is None or reference.pos_n is None else np.isfinite(reference.pos_n[inside]) & ~np.isfinite(pos)
     nan = np.full(len(t), np.nan)
     tilt, heading = (nan if n in reference.silent else v for n, v in (("tilt", error.tilt), ("heading", error.heading)))
     if reference.datum is not None:
@@ -176,6 +176,7 @@ def compare(estimate: Track, reference: Track, align_time: bool = False, align_y
         reference.sigmas,
         stretch,
         None if reference.pos_n is None else reference.pos_n[inside],
+        lacks,
     )
 
 
