@@ -28,9 +28,7 @@ def gyro(seed):
     made = board(seed)
     streams, truth = collect(made, 30.0)
     c = gyro_bias(*imu(streams))
-    return scores(
-        c.parameters["gyro_bias_rad_s"], truth["gyro_bias"].mean(axis=0), c.standard_errors["gyro_bias_rad_s"]
-    )
+    return scores(c.parameters["gyro_bias_rad_s"], truth["gyro_bias"].mean(axis=0), c.parameters["mean_sigma_rad_s"])
 
 
 def faces(seed):

@@ -11,7 +11,6 @@ Arrays, where a function does not say otherwise (shape, unit, frame):
 
 import math
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
@@ -89,9 +88,3 @@ def check_mag(mag: Array, corrections: Corrections, field_ut: float | None) -> C
 def _rest(t: Array, gyro: Array, acc: Array) -> Span | None:
     spans = still_spans(t, gyro, acc)
     return max(spans, key=lambda s: s.length_s) if spans else None
-
-
-def bias_sigma(stored: dict[str, Any]) -> float:
-    """Return one sigma of a stored bias, all axes together."""
-    values = [v for v in stored.get("gyro_bias_rad_s") or [] if v is not None]
-    return math.hypot(*values) if values else 0.0

@@ -1,7 +1,7 @@
 """From a recording to a calibration: which streams each kind needs, and the fit over them."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -74,7 +74,11 @@ class Given:
 
 def _gyro_bias(g: Given) -> Calibration:
     t, gyro, acc, warm = g.imu()
-    return gyro_bias(t, gyro, acc, warm, g.project.drift.bias_error_rad_s)
+    choice = choice_of(g.project)
+    datasheet = None if choice is None else model_of(g.project, choice).gyro
+    if datasheet is not None and "thermal" in g.project.bench.in_force():
+        datasheet = replace(datasheet, temperature_slope=0.0)
+    return gyro_bias(t, gyro, acc, warm, g.project.drift.bias_error_rad_s, datasheet)
 
 
 def _six_face(g: Given) -> Calibration:

@@ -8,7 +8,8 @@ from typing import Any
 import numpy as np
 
 from fusus.core.arrays import Array
-from fusus.core.calibration.check import CheckItem, bias_sigma, check_acc, check_gyro, check_mag
+from fusus.core.calibration.bias_age import bias_sigma
+from fusus.core.calibration.check import CheckItem, check_acc, check_gyro, check_mag
 from fusus.core.frames.geodesy import geodetic_to_ned
 from fusus.core.judgement.calibration_age import CalibrationAge, Due, due
 from fusus.errors import RecordingError
@@ -52,13 +53,20 @@ def run_check(folder: Path, project: Project, recording: str) -> CheckResult:
     force = project.bench.in_force()
     found: list[CheckItem | None] = []
     if "gyro-bias" in force:
-        sigma = bias_sigma(force["gyro-bias"].standard_errors)
-        found.append(check_gyro(t, gyro, acc, corrections, warm, sigma))
+        found.append(check_gyro(t, gyro, acc, corrections, warm, _bias_sigma(force["gyro-bias"], info, warm)))
     if "six-face" in force:
         found.append(check_acc(t, gyro, acc, corrections, warm, site.gravity_m_s2))
     if "magnetometer" in force:
         found.append(check_mag(_field(folder, recording), corrections, site.field.strength_ut if site.field else None))
     return CheckResult(recording, _when(info), tuple(i for i in found if i is not None))
+
+
+def _bias_sigma(c: StoredCalibration, info: RecordingInfo, warm: Array | None) -> float:
+    """Return what a stored bias is worth at a check's age and temperature, all axes together, rad/s."""
+    age_s = abs((_when(info) - _aware(c.when)).total_seconds())
+    kelvin = 0.0 if warm is None or c.temperature_degc is None else float(np.nanmean(warm)) - c.temperature_degc
+    found = bias_sigma(c.parameters, c.standard_errors, age_s, kelvin)
+    return 0.0 if found is None else float(np.linalg.norm(found))
 
 
 def _field(folder: Path, recording: str) -> Array:

@@ -5,6 +5,7 @@ from typing import Any
 
 import numpy as np
 
+from fusus.core.calibration.bias_age import bias_sigma
 from fusus.project.records import StoredCalibration
 
 # The parameter of each kind that tells whether the sensor has changed, and how it is called.
@@ -30,6 +31,9 @@ def compared(new: StoredCalibration, old: StoredCalibration) -> dict[str, Any] |
     if a is None or b is None or len(a) != len(b):
         return None
     sa, sb = _numbers(new.standard_errors.get(name)), _numbers(old.standard_errors.get(name))
+    if new.kind == "gyro-bias":
+        # The new one as it was measured, the old one as it is worth by now: its drift counts once.
+        sa, sb = _numbers(new.parameters.get("mean_sigma_rad_s")), _aged(new, old)
     move = a - b
     spread = np.sqrt((0.0 if sa is None else sa) ** 2 + (0.0 if sb is None else sb) ** 2) * np.ones(len(a))
     with np.errstate(divide="ignore", invalid="ignore"):
@@ -45,6 +49,14 @@ def compared(new: StoredCalibration, old: StoredCalibration) -> dict[str, Any] |
         "sigmas": worst if math.isfinite(worst) else None, "has_moved": worst > MOVED,
         "statement": f"{words} moved by {size:.3g} {unit}, {told_as} ({worst:.1f} σ){warm}.".replace("  ", " "),
     }  # fmt: skip
+
+
+def _aged(new: StoredCalibration, old: StoredCalibration) -> Any:
+    kelvin = 0.0
+    if new.temperature_degc is not None and old.temperature_degc is not None:
+        kelvin = new.temperature_degc - old.temperature_degc
+    age_s = abs((new.when - old.when).total_seconds())
+    return bias_sigma(old.parameters, old.standard_errors, age_s, kelvin)
 
 
 def _numbers(value: Any) -> Any:

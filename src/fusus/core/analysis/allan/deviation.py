@@ -17,6 +17,7 @@ from numpy.typing import ArrayLike
 from scipy.special import chdtri
 
 from fusus.core.analysis.allan.kernel import running_sum, squared_differences
+from fusus.core.analysis.allan.slow_noise import Blocks, blocks_of
 from fusus.core.arrays import Array, IntArray, as_series
 
 LEAST_SAMPLES = 9
@@ -29,6 +30,7 @@ class AllanCurve:
     """Overlapping Allan deviation of one series: all arrays (K,), ``tau_s`` in s, deviations in the series' unit.
 
     ``edf`` are the equivalent degrees of freedom; between ``lower`` and ``upper`` the truth lies in 68.3 % of cases.
+    ``blocks`` keeps of the series what the errors of coefficients are computed from.
     """
 
     tau_s: Array
@@ -38,6 +40,7 @@ class AllanCurve:
     edf: Array
     samples: int
     rate_hz: float
+    blocks: Blocks
 
     @property
     def span_s(self) -> float:
@@ -96,7 +99,7 @@ def allan_curve(rate: ArrayLike, rate_hz: float, factors: ArrayLike | None = Non
     # chdtri gives the chi-square value that is exceeded with the given probability.
     upper = adev * np.sqrt(edf / chdtri(edf, 1.0 - beyond))
     lower = adev * np.sqrt(edf / chdtri(edf, beyond))
-    return AllanCurve(m / rate_hz, adev, lower, upper, edf, len(y), rate_hz)
+    return AllanCurve(m / rate_hz, adev, lower, upper, edf, len(y), rate_hz, blocks_of(phase, rate_hz))
 
 
 def noise_powers(adev: ArrayLike, factors: ArrayLike) -> Array:

@@ -2,6 +2,9 @@
 
 The variance is taken as 3 Q²/τ² + N²/τ + (0.664 B)² + K² τ/3 + R² τ²/2 and fitted by weighted non-negative least squares:
 each coefficient then comes from where it rules the curve, and one that rules nowhere is not given.
+
+Standard errors and bounds of N, B and K are taken over all combinations of the three that explain the record (``slow_noise``): points
+of one curve share their data, and a fitted curve says nothing about the slow processes that it has mistaken for one another.
 """
 
 import math
@@ -11,6 +14,7 @@ import numpy as np
 from scipy.optimize import nnls
 
 from fusus.core.analysis.allan.deviation import AllanCurve
+from fusus.core.analysis.allan.slow_noise import NoisePosterior, slow_noise
 from fusus.core.arrays import Array, BoolArray
 
 FLOOR = math.sqrt(2.0 * math.log(2.0) / math.pi)  # 0.664 of B
@@ -23,7 +27,7 @@ ROUNDS = 4
 class Coefficient:
     """A coefficient in the series' unit u (N: u/√Hz, B: u, K: u/s/√Hz, R: u/s, Q: u s), one sigma, and where it is read.
 
-    ``is_bound``: the curve still falls at its end, so that the value is only what it lies below.
+    ``is_bound``: the curve still falls at its end; the coefficient lies below the value with 95 % probability.
     """
 
     value: float
@@ -67,7 +71,6 @@ def read_curve(curve: AllanCurve) -> Reading:
     Notes
     -----
     Expect 2 % for N from ten minutes at 100 Hz; B and K are as uncertain as the points they rest on, often 20 % and more.
-    Neighbouring points share their data; the standard errors of N allow for it.
     """
     trusted = curve.edf >= 2.0
     use = trusted if trusted.sum() >= 4 else np.ones(len(curve.tau_s), dtype=bool)
@@ -84,18 +87,22 @@ def read_curve(curve: AllanCurve) -> Reading:
     sigmas = _sigmas(terms, level, edf, tau, rules)
     lowest = int(np.argmin(np.where(trusted, curve.adev, np.inf))) if trusted.any() else int(np.argmin(curve.adev))
     floor, floor_tau = float(curve.adev[lowest]), float(curve.tau_s[lowest])
+    slow = slow_noise(curve.blocks)
+    spread = {} if slow is None else {1: slow.noise, 2: slow.instability, 3: slow.walk}
 
     def coefficient(index: int, at: float) -> Coefficient | None:
         if not rules[index]:
             return None
         value = math.sqrt(found[index])
+        if slow is not None and index in spread:
+            return Coefficient(value, slow.error_of(spread[index], value), at)
         return Coefficient(value, sigmas[index] / (2.0 * value), at)
 
     parts_of = _terms(curve.tau_s) * found
     return Reading(
         coefficient(0, math.sqrt(3.0)),
         coefficient(1, 1.0),
-        _instability(curve, lowest, bool(trusted.any()), coefficient(2, floor_tau)),
+        _instability(curve, lowest, bool(trusted.any()), coefficient(2, floor_tau), slow),
         coefficient(3, 3.0),
         coefficient(4, math.sqrt(2.0)),
         floor,
@@ -125,16 +132,18 @@ def _rules(terms: Array, found: Array) -> BoolArray:
     return np.asarray((shares.max(axis=0) >= RULES) & (found > 0))
 
 
-def _instability(curve: AllanCurve, lowest: int, trusted: bool, fitted: Coefficient | None) -> Coefficient | None:
-    """Return B by the standard's rule, the minimum over 0.664; where white noise or a walk still make up most of the
-    minimum, the fitted flat part is nearer the truth."""
-    sigma = float(curve.adev[lowest]) / FLOOR / math.sqrt(2.0 * float(curve.edf[lowest]))
+def _instability(
+    curve: AllanCurve, lowest: int, trusted: bool, fitted: Coefficient | None, slow: NoisePosterior | None
+) -> Coefficient | None:
+    """Return B as the fitted flat part, or what it lies below where the curve shows no flat part before its end."""
     last = np.flatnonzero(curve.edf >= 2.0)[-1] if trusted else len(curve.tau_s) - 1
-    if lowest >= last - 1:  # it still falls: all that is known is an upper bound
-        return Coefficient(float(curve.adev[lowest]) / FLOOR, sigma, float(curve.tau_s[lowest]), True)
-    if fitted is None:
-        return Coefficient(float(curve.adev[lowest]) / FLOOR, sigma, float(curve.tau_s[lowest]), True)
-    return Coefficient(fitted.value, max(fitted.sigma, sigma), fitted.tau_s)
+    if slow is None:
+        return None
+    if fitted is None or lowest >= last - 1:
+        # The standard reads B off the minimum; a bias that is no flicker noise, but settles, shows there only.
+        highest = max(slow.upper(slow.instability), float(curve.adev[lowest]) / FLOOR)
+        return Coefficient(highest, slow.error_of(slow.instability, highest), float(curve.tau_s[lowest]), True)
+    return fitted
 
 
 def _sigmas(terms: Array, level: Array, edf: Array, tau: Array, rules: BoolArray) -> Array:
