@@ -1,19 +1,23 @@
 """Magnetometer from turns in all directions: hard iron, soft iron, the strength pinned to the place, and the alignment."""
 
+import math
+
 import numpy as np
 from numpy.typing import ArrayLike
 
+from fusus.core.analysis.statistics import correlation_length
 from fusus.core.arrays import Array, as_samples
 from fusus.core.calibration.alignment import GYRO_CROSS_RAD, Alignment, align_to_gyro
 from fusus.core.calibration.coverage import LEAST_EIGENVALUE, USABLE_SHARE, Coverage, coverage
 from fusus.core.calibration.ellipsoid import EllipsoidFit, fit_ellipsoid, fit_sphere
 from fusus.core.calibration.result import Calibration, CaptureProblem, Value, judged, plain, refused
-from fusus.core.calibration.screening import Found, screen
+from fusus.core.calibration.screening import Found, new_readings, screen
 
 LEAST_SAMPLES = 60
 GOOD_SHARE, USABLE_RESIDUAL = 0.02, 0.06  # residual over field strength
 FOLDS = 5
 MOST_STRENGTH_OFF = 0.2
+LEAST_SHOWN = 0.6  # of the soft iron's least known direction, 1 where the readings alone decide
 LEAST_SPREAD = 0.2  # of the field's strength; half a turn in one plane makes more
 
 
@@ -48,8 +52,9 @@ def magnetometer(
         ``hard_iron_ut`` (3,), ``soft_iron`` (3, 3) with reading = soft iron · field + hard iron, ``correction``, ``field_ut``.
     """
     raw = as_samples(mag_ut, "mag_ut", 3)
-    m = raw[np.isfinite(raw).all(axis=1)]
-    problems = screen(m, "magnetometer", LEAST_SAMPLES)
+    whole = raw[np.isfinite(raw).all(axis=1)]
+    m = new_readings(whole)
+    problems = screen(whole, "magnetometer", LEAST_SAMPLES) or screen(m, "magnetometer", LEAST_SAMPLES)
     if any(
         p.kind in ("too few samples", "saturated") or (p.kind == "stuck" and "All" in p.message) for _, p in problems
     ):
@@ -68,13 +73,13 @@ def magnetometer(
         "hard iron only": _cross_validated(m, field_ut, False),
         "hard and soft iron": _cross_validated(m, field_ut, True),
     }
-    best = full if full is not None and errors["hard and soft iron"] <= errors["hard iron only"] else sphere
+    best = full if full is not None and full.converged else sphere
     seen = coverage(best.corrected(m))
     aligned = None
     if mag_t_s is not None and t_s is not None and gyro is not None:
         at = np.asarray(mag_t_s, dtype=float)[np.isfinite(raw).all(axis=1)]
         aligned = align_to_gyro(
-            at, best.corrected(m), np.asarray(t_s, dtype=float), as_samples(gyro, "gyro", 3), cross_rad
+            at, best.corrected(whole), np.asarray(t_s, dtype=float), as_samples(gyro, "gyro", 3), cross_rad
         )
     return _result(m, best, sphere, seen, problems, errors, field_ut, aligned)
 
@@ -83,10 +88,10 @@ def _result(
     m: Array, best: EllipsoidFit, sphere: EllipsoidFit, seen: Coverage, problems: Found, errors: dict[str, float],
     field_ut: float | None, aligned: Alignment | None,
 ) -> Calibration:  # fmt: skip
-    size = best.radius
+    size, is_full = best.radius, best is not sphere
     middle = np.linalg.norm(m, axis=1)
     before, after = float(np.std(middle)), float(np.sqrt(np.mean(best.residuals**2)))
-    problems = problems + _of_cover(seen) + _of_fit(best, after, field_ut)
+    problems = problems + _of_cover(seen) + _of_fit(best, after, field_ut) + _of_shape(best, is_full)
     if aligned is not None and not aligned.is_clear:
         problems.append(
             ("close", CaptureProblem("alignment", "The gyro does not follow the field's turns.",
@@ -98,15 +103,16 @@ def _result(
     )
     word, reason, found = judged(problems, good)
     correction = np.linalg.inv(best.matrix)
-    is_full = best is not sphere
+    # Samples whose residuals last, as while a room's iron is passed, are not so many independent ones.
+    lasting = math.sqrt(max(correlation_length(best.residuals), 1.0))
     parameters: dict[str, Value] = {
         "hard_iron_ut": plain(best.centre), "soft_iron": plain(best.matrix), "correction": plain(correction),
         "field_ut": size, "coverage": plain(seen.eigenvalues), "coverage_share": seen.share,
     }  # fmt: skip
     sigmas: dict[str, Value] = {
-        "hard_iron_ut": plain(best.centre_sigma), "soft_iron": plain(best.matrix_sigma),
-        "correction": plain(np.abs(correction) @ best.matrix_sigma @ np.abs(correction)),
-        "field_ut": after / np.sqrt(len(m)) if field_ut is None else 0.0, "coverage": None, "coverage_share": None,
+        "hard_iron_ut": plain(best.centre_sigma * lasting), "soft_iron": plain(best.matrix_sigma * lasting),
+        "correction": plain(best.inverse_sigma * lasting),
+        "field_ut": after / np.sqrt(len(m)) * lasting if field_ut is None else 0.0, "coverage": None, "coverage_share": None,
     }  # fmt: skip
     units = {
         "hard_iron_ut": "µT",
@@ -132,6 +138,17 @@ def _of_cover(seen: Coverage) -> Found:
         hold = "; ".join(seen.gaps) or "turn it over"
         return [("fail" if seen.eigenvalues[0] < LEAST_EIGENVALUE / 2 else "close",
                  CaptureProblem("uncovered", f"Only {seen.share:.0%} of all directions were seen.", f"Missing: {hold}."))]  # fmt: skip
+    return []
+
+
+def _of_shape(fit: EllipsoidFit, is_full: bool) -> Found:
+    """Return what is wrong with the shape: not shown by the directions, or no fit that ends."""
+    if not is_full:
+        return [("close", CaptureProblem("shape", "No soft iron could be fitted: hard iron only, as for a sphere.",
+                                         "Turn it through more directions, away from steel."))]  # fmt: skip
+    if fit.shown < LEAST_SHOWN:
+        return [("close", CaptureProblem("shape", "The directions seen do not show the soft iron; it was kept near none.",
+                                         "Turn it through the missing directions too."))]  # fmt: skip
     return []
 
 
@@ -199,6 +216,9 @@ def _cross_validated(m: Array, field_ut: float | None, full: bool) -> float:
         fit = fit_ellipsoid(thin, field_ut) if full else fit_sphere(thin, field_ut)
         if fit is None:
             return float("inf")
-        gap = np.linalg.norm(fit.corrected(m[left]), axis=1) - fit.radius
+        h = fit.corrected(m[left])
+        length = np.linalg.norm(h, axis=1)
+        # In the readings' own unit: a shape that shrinks what it corrects must not look better for it.
+        gap = (length - fit.radius) / np.linalg.norm(np.linalg.solve(fit.matrix, h.T).T / length[:, None], axis=1)
         total, count = total + float((gap**2).sum()), count + len(left)
     return float(np.sqrt(total / count))

@@ -3,11 +3,13 @@
 Arrays, where a function does not say otherwise (shape, unit, frame):
 
     values : (N, 3) any, s
+    new_readings() : (K, 3) any, s
 """
 
 import numpy as np
 from numpy.typing import ArrayLike
 
+from fusus.core.arrays import Array
 from fusus.core.calibration.result import CaptureProblem, Word
 
 LEAST_SAMPLES = 50
@@ -32,8 +34,9 @@ def screen(values: ArrayLike, what: str, least: int = LEAST_SAMPLES) -> Found:
         return out
     for axis in np.flatnonzero(np.ptp(v, axis=0) == 0).tolist():
         out.append(_fail("stuck", f"The {'xyz'[axis]} axis of the {what} never changes.", "Check how it is read."))
+    fresh = new_readings(v)
     for axis in range(v.shape[1]):
-        count = saturated(v[:, axis])
+        count = saturated(fresh[:, axis])
         if count:
             peak = float(np.abs(v[:, axis]).max())
             out.append(
@@ -43,6 +46,15 @@ def screen(values: ArrayLike, what: str, least: int = LEAST_SAMPLES) -> Found:
                 )
             )  # fmt: skip
     return out
+
+
+def new_readings(values: ArrayLike) -> Array:
+    """Return rows (K, 3) that differ from the one before: a logger faster than its sensor writes each reading several times, which
+    neither piles up at the end of a range nor counts as news."""
+    v = np.asarray(values, dtype=float)
+    new = np.ones(len(v), dtype=bool)
+    new[1:] = (v[1:] != v[:-1]).any(axis=1)
+    return v[new]
 
 
 def saturated(values: ArrayLike) -> int:

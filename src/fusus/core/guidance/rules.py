@@ -114,7 +114,7 @@ def level(w: Watch) -> Status:
 
 def rotate(w: Watch) -> Status:
     """Judge which directions of the field have been seen, and whether steel bends it."""
-    m = np.array(w.mag[:: max(1, len(w.mag) // 3000)])
+    m = np.array(w.mag[:: max(1, len(w.mag) // 800)])
     if len(m) < 30:
         return Status(0.0, "Turn the craft slowly through all headings, level first.", _saturated(w))
     sphere = fit_sphere(m, None)
