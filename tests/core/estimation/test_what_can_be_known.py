@@ -39,8 +39,8 @@ def test_without_a_heading_reference_its_sigma_never_shrinks_and_it_is_the_gyros
     plain = run_estimator("mahony", MahonyParameters(), given, SITE).outputs
     other = np.unwrap(to_euler(plain.q_nb)[:, 0])
     limit = np.abs(np.degrees(other - other[500] - (by_gyro(log) - by_gyro(log)[500])))[500:].max()
-    # The bias that it learns from pushes is wrong by up to 0.7 °/s, in a hand and in the air: what stands today, not what is wanted (12°).
-    most = {"hand": 42.0, "multirotor": 32.0, "walking": 26.0}.get(carrier, 12.0)
+    # The bias that it learns from pushes is wrong by up to 0.5 °/s in a hand: what stands today, not what is wanted (12°).
+    most = {"hand": 30.0}.get(carrier, 12.0)
     assert np.abs(moved).max() < max(2.0 * limit, most)
 
 

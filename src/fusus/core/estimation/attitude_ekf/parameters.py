@@ -25,7 +25,7 @@ class Parameters:
 
     gyro_noise_rad_s_rthz: float = 1.2e-4
     gyro_walk_rad_s2_rthz: float = 6e-6
-    gyro_bias_sigma_rad_s: float = 0.02
+    gyro_bias_sigma_rad_s: float = 0.0087
     gyro_scale_sigma: float = 0.01
     acc_noise_m_s2_rthz: float = 1.5e-3
     acc_motion_m_s2: float = 0.5
