@@ -20,9 +20,9 @@ def drifting(seed, size=1.0, n=6000):
 
 
 def test_intervals_of_a_difference_cover_what_they_claim():
-    """Two records of one process: in about 5 % of trials chance looks like a difference (95 % bootstrap)."""
+    """Two records of one process: in about 5 % of trials chance looks like a difference (95 % intervals)."""
     wrong = sum(difference(drifting(2 * k), drifting(2 * k + 1), "rmse").is_real for k in range(200))
-    assert wrong <= 30, "the block bootstrap of few blocks is known to be a little bold, no more"
+    assert wrong <= 16
 
 
 def test_a_real_change_is_found_and_its_size():

@@ -22,7 +22,7 @@ def compare(
 
         from fusus.core.analysis import comparison
         from fusus.core.analysis.attitude_error import circular_spread
-        from fusus.core.analysis.statistics import bootstrap_interval
+        from fusus.core.analysis.statistics import error_interval
         from fusus.core.judgement.reference_findings import of_reference
         from fusus.logs.estimates import read_track
         from fusus.study.fusion.summary import alignment, errors
@@ -31,7 +31,7 @@ def compare(
         judged = read_track(estimate)
         found = comparison.compare(judged, read_track(reference), align_time, align_yaw)
         odd = of_reference(float(judged.t_s[0]), float(judged.t_s[-1]), found)
-        tilt, heading = (bootstrap_interval(v, "rmse") for v in (found.tilt, found.heading))
+        tilt, heading = (error_interval(v, "rmse") for v in (found.tilt, found.heading))
         report = {
             "samples": len(found.t_s),
             "errors": errors(found),

@@ -11,7 +11,8 @@ import numpy as np
 from scipy import stats
 
 from fusus.core.analysis.comparison import Comparison
-from fusus.core.analysis.statistics import Coverage, chi2_bounds, correlation_length, coverage
+from fusus.core.analysis.long_run import correlation_length
+from fusus.core.analysis.statistics import Coverage, chi2_bounds, coverage
 from fusus.core.arrays import Array
 from fusus.core.estimation.outputs import Innovations, MotionOutputs
 from fusus.core.frames import quaternion

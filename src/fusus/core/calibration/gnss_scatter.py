@@ -13,7 +13,7 @@ from scipy.optimize import brentq
 from scipy.special import ive
 from scipy.stats import chi2
 
-from fusus.core.analysis.statistics import correlation_length
+from fusus.core.analysis.long_run import correlation_length
 from fusus.core.arrays import Array, as_samples, as_series
 from fusus.core.calibration.result import Calibration, CaptureProblem, judged, plain, refused
 from fusus.core.calibration.screening import Found

@@ -5,7 +5,7 @@ import math
 import numpy as np
 from numpy.typing import ArrayLike
 
-from fusus.core.analysis.statistics import correlation_length
+from fusus.core.analysis.long_run import correlation_length
 from fusus.core.arrays import Array, as_samples
 from fusus.core.calibration.alignment import GYRO_CROSS_RAD, Alignment, align_to_gyro
 from fusus.core.calibration.coverage import LEAST_EIGENVALUE, USABLE_SHARE, Coverage, coverage

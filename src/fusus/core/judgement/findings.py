@@ -6,7 +6,8 @@ import numpy as np
 
 from fusus.core.analysis.attitude_error import circular_mean, circular_spread, compass_heading
 from fusus.core.analysis.comparison import Comparison
-from fusus.core.analysis.statistics import chi2_bounds, correlation_length, coverage
+from fusus.core.analysis.long_run import correlation_length
+from fusus.core.analysis.statistics import chi2_bounds, coverage
 from fusus.core.arrays import Array
 from fusus.core.estimation.attitude_math import ACC_GATED, ACC_USED, GAP, MAG_GATED, MAG_USED
 from fusus.core.estimation.catalogue import EstimatorParameters

@@ -14,7 +14,7 @@ from typing import Literal
 import numpy as np
 
 from fusus.core.analysis.comparison import Comparison
-from fusus.core.analysis.statistics import Interval, bootstrap_interval, stretches_interval
+from fusus.core.analysis.statistics import Interval, error_interval, stretches_interval
 from fusus.core.arrays import Array, IntArray
 from fusus.core.judgement.deciding import Deciding, deciding
 from fusus.core.requirements import Requirement
@@ -103,7 +103,7 @@ def judge_errors(
     ``sigma``: what the reference is itself off; ``stretch`` (N,): where it tells only in stretches, the number of each.
     """
     interval = (
-        bootstrap_interval(errors, requirement.statistic)
+        error_interval(errors, requirement.statistic)
         if stretch is None
         else stretches_interval(errors, requirement.statistic, stretch)
     )

@@ -19,7 +19,7 @@ from fusus.study.proof.verdicts import Judgement
 
 WORDS = (
     "pass: the whole 95 % interval lies within the limit; close: the value does, its interval does not; fail: the value lies above. "
-    "Intervals by block bootstrap, the reference's own uncertainty in them."
+    "The 95 % intervals allow for how long errors last, the reference's own uncertainty in them."
 )
 SIGNED = ("height", "heading")
 
