@@ -156,6 +156,7 @@ def test_kill_in_the_middle_of_saving_loses_nothing(project):
         process.start()
         first = (project / "project.json").stat().st_mtime_ns
         while (project / "project.json").stat().st_mtime_ns == first:
+            assert process.is_alive(), "the writer did not start"
             time.sleep(0.01)
         time.sleep(pause)
         os.kill(process.pid, signal.SIGKILL)

@@ -14,6 +14,7 @@ from fusus.errors import ProjectError
 from fusus.project.atomic import append_line, write_atomically
 from fusus.project.book import BOOK_FILE, entries
 from fusus.project.json_text import parsed
+from fusus.project.table_text import table_text, unguarded
 
 Entry = dict[str, Any]
 ENDINGS = (".jsonl", ".csv")
@@ -90,15 +91,12 @@ def save(found: Sequence[Entry], out: Path) -> None:
         text = "".join(json.dumps(e, ensure_ascii=False) + "\n" for e in found)
     else:
         columns = list(dict.fromkeys(("at", "what", "note", *(k for e in found for k in e))))
-        table = io.StringIO()
-        writer = csv.DictWriter(table, columns, lineterminator="\n")
-        writer.writeheader()
-        for e in found:
-            writer.writerow(
-                {k: json.dumps(v, ensure_ascii=False) if isinstance(v, list | dict) else v for k, v in e.items()}
-            )
-        text = table.getvalue()
+        text = table_text([columns, *([_cell(e.get(k)) for k in columns] for e in found)])
     write_atomically(out, text.encode())
+
+
+def _cell(value: Any) -> Any:
+    return json.dumps(value, ensure_ascii=False) if isinstance(value, list | dict) else value
 
 
 def take_in(folder: Path, source: Path) -> tuple[int, int]:
@@ -139,13 +137,19 @@ def _from_lines(source: Path, text: str) -> list[Entry]:
 
 def _from_csv(source: Path, text: str) -> list[Entry]:
     out = []
-    for number, row in enumerate(csv.DictReader(io.StringIO(text)), 2):
+    rows = csv.DictReader(io.StringIO(text))
+    rows.fieldnames = [unguarded(n) for n in rows.fieldnames or ()]
+    for number, row in enumerate(rows, 2):
         if None in row:
             raise ProjectError(
                 source, f"line {number} has more columns than the first line names. Nothing was taken in."
             )
         out.append(
-            _checked(source, number, {k: v if k in TEXTS else _value(v) for k, v in row.items() if v not in (None, "")})
+            _checked(
+                source,
+                number,
+                {k: unguarded(v) if k in TEXTS else _value(v) for k, v in row.items() if v not in (None, "")},
+            )
         )
     return out
 
@@ -155,7 +159,7 @@ def _value(text: str) -> Any:
     try:
         return parsed(text)
     except json.JSONDecodeError:
-        return text
+        return unguarded(text)
 
 
 def _checked(source: Path, number: int, entry: Any) -> Entry:

@@ -1,7 +1,5 @@
 """The frame that all figures share: title, crosshair reading, copy, save as PNG, SVG or CSV."""
 
-import csv
-import io
 from collections.abc import Callable
 from pathlib import Path
 
@@ -17,6 +15,7 @@ from fusus.app.text import figure
 from fusus.core.arrays import Array
 from fusus.errors import FususError
 from fusus.project.atomic import write_atomically
+from fusus.project.table_text import table_text
 
 Table = tuple[list[str], list[Array]]
 
@@ -167,13 +166,9 @@ class FigureFrame(QWidget):
     def save_csv(self, path: Path) -> None:
         """Save the columns behind the picture."""
         names, columns = self.data()
-        out = io.StringIO()
-        writer = csv.writer(out)
-        writer.writerow(names)
-        rows = max((len(c) for c in columns), default=0)
-        for i in range(rows):
-            writer.writerow([f"{c[i]:.9g}" if i < len(c) and np.isfinite(c[i]) else "" for c in columns])
-        write_atomically(path, out.getvalue().encode())
+        count = max((len(c) for c in columns), default=0)
+        rows = ([f"{c[i]:.9g}" if i < len(c) and np.isfinite(c[i]) else "" for c in columns] for i in range(count))
+        write_atomically(path, table_text([names, *rows]).encode())
 
     def pen(self, colour: str | QColor, width: float = 1.6, style: Qt.PenStyle = Qt.PenStyle.SolidLine) -> object:
         """Return a pen for curves."""

@@ -9,6 +9,7 @@ from rich.console import Console
 
 from fusus.cli.options import JsonFlag, ProjectFolder
 from fusus.cli.output import answering, print_json, table_of
+from fusus.project.table_text import table_text
 
 
 def signals(
@@ -81,8 +82,5 @@ def _csv(group: Any) -> bytes:
         if c.corrected is not None:
             names.append(f"{c.name} corrected [{group.unit}]")
             columns.append(c.corrected)
-    rows = [
-        ",".join(names),
-        *(",".join("" if np.isnan(v) else repr(float(v)) for v in row) for row in zip(*columns, strict=True)),
-    ]
-    return ("\n".join(rows) + "\n").encode()
+    rows = (["" if np.isnan(v) else repr(float(v)) for v in row] for row in zip(*columns, strict=True))
+    return table_text([names, *rows]).encode()

@@ -1,13 +1,12 @@
 """Shopping list, wiring table and predicted errors of a suite, as rows for CSV."""
 
-import csv
-import io
 import math
 
 from fusus.core.derived_requirements.check import conflicts
 from fusus.core.parts.fields import KIND_TITLES
 from fusus.core.parts.part import Completed, addresses
 from fusus.core.prediction.ranking import Choice
+from fusus.project.table_text import table_text
 from fusus.study.parts.suite import SuiteStudy
 
 # Pins by function; which pin of a board that is, only its own documents say.
@@ -96,6 +95,4 @@ def spread_rows(study: SuiteStudy) -> list[list[str]]:
 
 def as_csv(rows: list[list[str]]) -> bytes:
     """Return rows as CSV text."""
-    out = io.StringIO()
-    csv.writer(out, lineterminator="\n").writerows(rows)
-    return out.getvalue().encode()
+    return table_text(rows).encode()
