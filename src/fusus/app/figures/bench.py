@@ -66,8 +66,10 @@ class MeasuredAllan(CurvesFigure):
             if shown:
                 worst = max(shown, key=lambda k: k.value)
                 scale, unit = self._units[letter]
-                bound = "≤ " if all(k.is_bound for k in shown) else ""
-                parts.append(f"{letter} {bound}{figure(worst.value * scale)} ± {worst.sigma * scale:.2g} {unit}")
+                # A bound has no error of its own: it is the upper end of one.
+                value = figure(worst.value * scale)
+                told = f"≤ {value}" if all(k.is_bound for k in shown) else f"{value} ± {worst.sigma * scale:.2g}"
+                parts.append(f"{letter} {told} {unit}")
         self.title.setText(f"{self._name}, worst axis: " + ",  ".join(parts))
 
 

@@ -75,7 +75,7 @@ def _apply(project: Path, recording: str, found: Any) -> list[dict[str, Any]]:
 def _coefficient(k: Any) -> str:
     if k is None:
         return "-"
-    return f"{'≤ ' if k.is_bound else ''}{k.value:.3g} ± {k.sigma:.1g}"
+    return f"≤ {k.value:.3g}" if k.is_bound else f"{k.value:.3g} ± {k.sigma:.1g}"
 
 
 def calibrate(

@@ -25,9 +25,6 @@ REPEATS = 400
 NORMAL_95 = 1.959964
 # Of the independent samples, the share that counts as degrees of freedom of the lower and of the upper end, and the fewest.
 LOWER, UPPER = (1 / 2, 4.0), (1 / 14, 4.0)
-# An upper end over the largest error seen. Where one drift is the whole record nothing else bounds it: a root mean square beyond all
-# that was seen, or a percentile far beyond it, is nothing that the record speaks of.
-MOST_OVER_LARGEST = {"rmse": 1.0, "p95": 1.5}
 PERCENTILE_MORE = 1.1
 
 
@@ -95,7 +92,8 @@ def error_interval(errors: ArrayLike, statistic: Statistic, seed: int = 0) -> In
         found = Interval(value, value * float(low), value * float(high))
     else:
         found = _percentile_interval(size, value, float(high))
-    return found._replace(high=max(value, min(found.high, MOST_OVER_LARGEST[statistic] * float(size.max()))))
+    # Where one drift is the whole record nothing else bounds it: beyond the largest error seen it speaks of nothing.
+    return found._replace(high=min(found.high, float(size.max())))
 
 
 def _percentile_interval(size: Array, value: float, widest: float) -> Interval:

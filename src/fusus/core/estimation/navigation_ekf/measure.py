@@ -42,6 +42,8 @@ MOST_NORMAL2, MEAN_NORMAL2 = (
 )  # a square beyond it says no more than that it is too large; the mean of what is left is this
 # Beyond so many sigmas, squared, a measurement is a surprise; a motion that was mistaken lasted so long at least.
 SURPRISE2, SURPRISE_S = 9.0, 1.0
+# Surprises to one side must last so long before the motion is blamed: of ten noisy fixes a second two in a row are surprising by chance.
+BLAMED_S = 0.4
 # The filter gives way to so many refusals in a row that agree with one another: never to one.
 AGREEING, ALIKE = 3, 0.5
 
@@ -109,8 +111,9 @@ def update_scalar(
     if follows > 0.0 and not m.is_held:
         learn_levels(m, channel, t, left / math.sqrt(variance), r / variance, used == 1)
         surprise = left if used == 1 and left * left > SURPRISE2 * variance else 0.0
-        if surprise * m.surprise[channel] > 0.0:
-            # Twice in a row, to the same side: the motion between them was not what the inertial sensors said.
+        again = surprise * m.surprise[channel] > 0.0
+        if again and reached(t - m.surprise_s[channel], BLAMED_S):
+            # In a row, to the same side: the motion between them was not what the inertial sensors said.
             since = max(t - m.surprise_s[channel], SURPRISE_S)
             is_position = free < E_VEL
             if is_position:
@@ -121,7 +124,8 @@ def update_scalar(
             # Once: it may be the measurement. It moves the estimate no further than one at the edge would.
             r += left * left / SURPRISE2 - variance
             variance = left * left / SURPRISE2
-            m.surprise_s[channel] = t
+            if not again:
+                m.surprise_s[channel] = t
         m.surprise[channel] = surprise
     m.channel_innovation[channel], m.channel_s[channel] = y, t
     row = m.next_row
