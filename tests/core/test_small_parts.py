@@ -94,6 +94,31 @@ def test_kernels_are_kept_by_what_they_are_compiled_from(tmp_path, monkeypatch):
     )
 
 
+def test_machine_code_is_kept_where_nobody_else_can_write(tmp_path, monkeypatch):
+    monkeypatch.setattr(source, "user_cache_path", lambda name: tmp_path / name)
+    source.kernel_cache.cache_clear()
+    try:
+        own = source.kernel_cache()
+        assert own == tmp_path / "fusus" / "kernels" and own.stat().st_mode & 0o777 == 0o700
+        # Others could write into it: what lies there may be theirs.
+        (own / "theirs").mkdir()
+        (own / "theirs" / "code.nbc").write_bytes(b"code")
+        (own / "link").symlink_to(tmp_path)
+        own.chmod(0o777)
+        source.kernel_cache.cache_clear()
+        assert source.kernel_cache() == own and not list(own.iterdir()) and own.stat().st_mode & 0o777 == 0o700
+        assert tmp_path.is_dir(), "a link is unlinked, not followed"
+        # Not this user's at all: a folder of this process, new and closed.
+        monkeypatch.setattr(source.os, "geteuid", lambda: own.stat().st_uid + 1)
+        source.kernel_cache.cache_clear()
+        other = source.kernel_cache()
+        assert other != own and other.stat().st_mode & 0o077 == 0
+        other.rmdir()
+    finally:
+        monkeypatch.undo()
+        source.kernel_cache.cache_clear()
+
+
 def test_the_kernels_use_that_place():
     from fusus.core.estimation.attitude_math import unit
 

@@ -3,6 +3,8 @@
 import hashlib
 import os
 import re
+import shutil
+import stat
 import tempfile
 from functools import cache, lru_cache
 from pathlib import Path
@@ -27,15 +29,34 @@ def code_digest() -> str:
 
 @lru_cache(maxsize=1)
 def kernel_cache() -> Path:
-    """Return the folder that compiled kernels are kept in."""
-    for root in (user_cache_path("fusus"), Path(tempfile.gettempdir()) / f"fusus-cache-{os.getuid()}"):
-        folder = root / "kernels"
-        try:
-            folder.mkdir(parents=True, exist_ok=True)
+    """Return the folder that compiled kernels are kept in: machine code is run from there, so that nobody else may write into it.
+
+    Where the user's own cache cannot be had, a new folder of this process alone; never a place that others could have made before.
+    """
+    folder = user_cache_path("fusus") / "kernels"
+    try:
+        folder.mkdir(mode=0o700, parents=True, exist_ok=True)
+        if is_own(folder):
             return folder
-        except OSError:
-            continue
+    except OSError:
+        pass
     return Path(tempfile.mkdtemp(prefix="fusus-kernels-"))
+
+
+def is_own(folder: Path) -> bool:
+    """Return whether a folder is this user's. One that others could write into is emptied and closed to them first: whatever lies in
+    it may be theirs."""
+    found = folder.stat()
+    if found.st_uid != os.geteuid():
+        return False
+    if stat.S_IMODE(found.st_mode) & (stat.S_IWGRP | stat.S_IWOTH):
+        folder.chmod(0o700)
+        for inside in folder.iterdir():
+            if inside.is_dir() and not inside.is_symlink():
+                shutil.rmtree(inside)
+            else:
+                inside.unlink()
+    return True
 
 
 _IMPORTS = re.compile(
