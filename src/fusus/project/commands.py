@@ -155,7 +155,7 @@ class WithdrawCalibration:
     """Take the calibration of a kind out of force; it stays on record."""
 
     kind: str
-    label: str = "Withdraw calibration"
+    label: str = "Deactivate calibration"
     merge_key: str | None = None
 
     def apply(self, project: Project) -> Project:

@@ -12,6 +12,7 @@ import numpy as np
 
 from fusus.core.derived_requirements.modes import MODES
 from fusus.core.estimation.catalogue import info_for
+from fusus.core.judgement.finding import SEVERITY_WORDS
 from fusus.core.parts.fields import COMMON, FIELDS, KIND_TITLES, PartKind
 from fusus.core.parts.part import Completed, shown
 from fusus.core.progress import Progress, Silent
@@ -165,7 +166,7 @@ def _calibrations(folder: Path, project: Project) -> Section:
         stands: Cell = "replaced or withdrawn"
         if c.is_in_force:
             d = due.get(c.kind)
-            stands = ("due: " + d.why, "mind") if d is not None and d.is_due else ("in force", "fine")
+            stands = ("due: " + d.why, "mind") if d is not None and d.is_due else ("active", "fine")
         rows.append(
             (
                 c.kind,
@@ -197,7 +198,7 @@ def _verdicts(folder: Path, project: Project) -> Section:
             measured = tuple(v for v in j.board["verdicts"] if v["value"] is not None)
             rows += _judged(f"{j.recording}, the board's own", measured)
     told: list[tuple[Cell, ...]] = [
-        ((f["severity"], f["severity"]), j.recording, f["subject"], f["statement"], f["next_step"])
+        ((SEVERITY_WORDS[f["severity"]], f["severity"]), j.recording, f["subject"], f["statement"], f["next_step"])
         for j in judged for f in j.findings if f["severity"] != "fine"
     ]  # fmt: skip
     titles = ("recording", "requirement", "limit>", "value>", "95 % interval>", "verdict")
@@ -300,7 +301,8 @@ def _loops(_folder: Path, project: Project) -> Section:
         for name, a in r["axes"].items()
     ]  # fmt: skip
     told: list[tuple[Cell, ...]] = [
-        ((f["severity"], f["severity"]), f["subject"], f["statement"], f["next_step"]) for f in r["findings"]
+        ((SEVERITY_WORDS[f["severity"]], f["severity"]), f["subject"], f["statement"], f["next_step"])
+        for f in r["findings"]
     ]
     return Section(
         "Loops",

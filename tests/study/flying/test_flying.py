@@ -165,7 +165,7 @@ def test_a_sweep_shows_the_loops_as_they_were_designed(kept):
         assert abs(flown.axis.margins.phase_rad - design.margins.phase_rad) < math.radians(10)
     assert found.oscillations == () and found.period is not None and found.period.rate_hz == pytest.approx(500.0)
     assert {f.subject for f in found.findings} == {
-        "The loop beats evenly", "Roll flies as designed", "Pitch flies as designed", "Yaw flies as designed",
+        "Loop period is regular", "Roll flies as designed", "Pitch flies as designed", "Yaw flies as designed",
     }  # fmt: skip
     report = identified_report(found)
     assert report["axes"]["roll"]["flown"]["phase_margin_deg"] > 45 and report["beat"]["late"] == 0

@@ -47,7 +47,7 @@ def test_a_flight_as_designed_is_fine_throughout():
     found = identify_findings(STUDY, EVEN, all_axes(), ())
     assert {f.severity for f in found} == {"fine"} and len(found) == 4
     assert {f.subject for f in found} == {
-        "The loop beats evenly",
+        "Loop period is regular",
         *(f"{n} flies as designed" for n in ("Roll", "Pitch", "Yaw")),
     }
     assert "500.0 samples a second" in found[0].statement

@@ -41,7 +41,7 @@ class TurnMap(FigureFrame):
         self.item.clear()
         self._directions = directions[:: max(1, len(directions) // 4000)]
         ring = np.linspace(0, 2 * np.pi, 181)
-        for centre, words in ((-GAP / 2, "field into the underside"), (GAP / 2, "field into the top")):
+        for centre, words in ((-GAP / 2, "field enters from below"), (GAP / 2, "field enters from above")):
             self.item.plot(centre + np.cos(ring), np.sin(ring), pen=self.pen(t.faint, 1.2))
             for text, (x, y), anchor in (
                 (words, (centre, -1.06), (0.5, 0)), ("nose", (centre, 1.0), (0.5, 1)), ("right", (centre + 1.02, 0), (0, 0.5)),

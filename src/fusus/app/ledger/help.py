@@ -207,7 +207,7 @@ TEXTS: dict[str, Help] = {
     ),
     "loops.rate_hz": Help("Loop rate", "How often a cycle begins: IMU to motors.", "250 Hz to 4 kHz; 500 Hz with standard pulses."),
     "loops.processor": Help(
-        "Processor, times", "How many times as fast as the one that the durations are of. What if it were faster?", "1; 2 to 4 to try.",
+        "Processor speed", "How many times as fast as the one that the durations are of. What if it were faster?", "1; 2 to 4 to try.",
     ),
     "loops.signal": Help(
         "Motor signal", "How the throttle reaches the motor controllers: its pulse is a part of the delay, and bounds the rate.",

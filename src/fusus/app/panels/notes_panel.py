@@ -7,6 +7,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
 from fusus.app import theme
+from fusus.core.judgement.finding import SEVERITY_WORDS
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,7 +75,7 @@ class NoteView(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 8, 0, 8)
         column.setSpacing(3)
-        word = QLabel(f"{theme.SHAPES[note.severity]} {note.severity}")
+        word = QLabel(f"{theme.SHAPES[note.severity]} {SEVERITY_WORDS[note.severity]}")
         word.setStyleSheet(f"color: {theme.tokens().severity(note.severity)}; font-weight: bold;")
         column.addWidget(word)
         subject = _text(note.subject)

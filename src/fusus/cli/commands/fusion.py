@@ -8,6 +8,7 @@ import typer
 from fusus.cli.commands.errors_shown import cell, in_degrees, measured, named, print_table, tell_measure
 from fusus.cli.options import JsonFlag, ProjectFolder, SchedulerOption
 from fusus.cli.output import StderrProgress, answering, print_json, refuse, table_of
+from fusus.core.judgement.finding import SEVERITY_WORDS
 
 RecordingName = Annotated[str, typer.Option(help="Name of the recording.", show_default=False)]
 
@@ -151,7 +152,7 @@ def faults(
         for r in found:
             worst = ", ".join(f"{q} {cell(q, v)}" for q, v in r.worst.items())
             says = (
-                "nothing needed"
+                "stays within limits"
                 if not r.hurts
                 else "silent"
                 if not r.noticed
@@ -224,4 +225,4 @@ def survey(project: ProjectFolder, recording: RecordingName, as_json: JsonFlag =
                 + " about x, y, z"
             )
         for f in says:
-            typer.echo(f"  [{f.severity}] {f.subject}: {f.statement} -> {f.next_step}")
+            typer.echo(f"  [{SEVERITY_WORDS[f.severity]}] {f.subject}: {f.statement} -> {f.next_step}")

@@ -6,6 +6,7 @@ import typer
 
 from fusus.cli.options import JsonFlag, ProjectFolder
 from fusus.cli.output import answering, print_json, refuse, table_of
+from fusus.core.judgement.finding import SEVERITY_WORDS
 
 CAUTION = (
     "Propellers off for all bench work with a battery in. First flights low, over soft ground, away from people, with a switch that "
@@ -115,7 +116,7 @@ def _tell(report: dict[str, Any]) -> None:
 
 
 def _tell_finding(f: dict[str, Any]) -> None:
-    typer.echo(f"[{f['severity']}] {f['subject']}: {f['statement']} {f['reason']} -> {f['next_step']}")
+    typer.echo(f"[{SEVERITY_WORDS[f['severity']]}] {f['subject']}: {f['statement']} {f['reason']} -> {f['next_step']}")
 
 
 def _tell_flown(flown: dict[str, Any], console: Any) -> None:

@@ -10,6 +10,7 @@ from rich.console import Console
 
 from fusus.cli.options import JsonFlag, ProjectFolder, SchedulerOption
 from fusus.cli.output import FAILED, StderrProgress, answering, print_json, refuse, table_of
+from fusus.core.judgement.finding import SEVERITY_WORDS
 
 
 def parts(
@@ -151,9 +152,11 @@ def _print_prediction(report: dict[str, Any]) -> None:
         table.add_row(f"{r['title']} ({r['statistic']})", f"≤ {r['limit']:.3g}{unit}", value, word, largest)
     Console(width=150).print(table)
     for f in report["findings"]:
-        typer.echo(f"[{f['severity']}] {f['subject']}. {f['statement']} {f['reason']} -> {f['next_step']}")
+        typer.echo(
+            f"[{SEVERITY_WORDS[f['severity']]}] {f['subject']}. {f['statement']} {f['reason']} -> {f['next_step']}"
+        )
     for q in report["problems"]:
-        typer.echo(f"[{q['severity']}] {q['part']}: {q['message']}; {q['action']}.")
+        typer.echo(f"[{SEVERITY_WORDS[q['severity']]}] {q['part']}: {q['message']}; {q['action']}.")
 
 
 def rank(
@@ -187,6 +190,6 @@ def rank(
             )
         Console(width=120).print(table)
         typer.echo(
-            f"{report['evaluated']} suites in {report['elapsed_s']:.1f} s; {len(report['front'])} are beaten by no other "
+            f"{report['evaluated']} combinations in {report['elapsed_s']:.1f} s; {len(report['front'])} are not dominated "
             "in error, price, mass and current."
         )

@@ -11,6 +11,7 @@ import typer
 from fusus.cli.options import JsonFlag, ProjectFolder, command_with
 from fusus.cli.output import StderrProgress, answering, print_json, refuse
 from fusus.core.estimation.catalogue import ESTIMATORS
+from fusus.core.judgement.finding import SEVERITY_WORDS
 from fusus.project.json_text import parsed
 
 NAMES = ", ".join(e.name for e in ESTIMATORS)
@@ -156,6 +157,6 @@ def _tell(report: dict[str, Any], out: Path | None) -> None:
     bias = [57.29577951308232 * b for b in report["gyro_bias_rad_s"]]
     typer.echo(f"  gyro bias at the end: {bias[0]:+.3f} {bias[1]:+.3f} {bias[2]:+.3f} °/s")
     for f in report["findings"]:
-        typer.echo(f"  [{f['severity']}] {f['subject']}: {f['statement']} -> {f['next_step']}")
+        typer.echo(f"  [{SEVERITY_WORDS[f['severity']]}] {f['subject']}: {f['statement']} -> {f['next_step']}")
     if out is not None:
         typer.echo(f"  written: {out}")

@@ -9,6 +9,7 @@ import typer
 from fusus.cli.commands.errors_shown import cell, in_degrees, named, print_table
 from fusus.cli.options import JsonFlag, ProjectFolder, SchedulerOption, command_with
 from fusus.cli.output import StderrProgress, answering, print_json, refuse, table_of
+from fusus.core.judgement.finding import SEVERITY_WORDS
 
 CAUTION = (
     "A simulation is no airworthiness. First flights low, over soft ground, away from people, with a switch that stops the motors; "
@@ -149,7 +150,9 @@ def _closed(given: SimulateOptions, loaded: Any) -> dict[str, Any]:
         ends = ", ".join(f"{n} {end}" for end, n in report["ends"].items())
         typer.echo(f"… of {given.runs} flights in all: {ends}")
     for f in report["findings"]:
-        typer.echo(f"[{f['severity']}] {f['subject']}: {f['statement']} {f['reason']} -> {f['next_step']}")
+        typer.echo(
+            f"[{SEVERITY_WORDS[f['severity']]}] {f['subject']}: {f['statement']} {f['reason']} -> {f['next_step']}"
+        )
     if given.keep is not None:
         typer.echo(f"kept as recording “{given.keep}”")
     typer.echo(CAUTION)

@@ -8,6 +8,7 @@ from rich.console import Console
 
 from fusus.cli.options import JsonFlag, ProjectFolder
 from fusus.cli.output import FAILED, StderrProgress, answering, print_json, refuse, table_of
+from fusus.core.judgement.finding import SEVERITY_WORDS
 
 
 def verify(
@@ -164,7 +165,9 @@ def print_verdicts(report: dict[str, Any]) -> None:
     for r in report["recordings"]:
         for f in r["findings"]:
             if f["severity"] != "fine":
-                typer.echo(f"[{f['severity']}] {r['recording']}: {f['subject']}. {f['statement']} -> {f['next_step']}")
+                typer.echo(
+                    f"[{SEVERITY_WORDS[f['severity']]}] {r['recording']}: {f['subject']}. {f['statement']} -> {f['next_step']}"
+                )
     typer.echo(conclusion(report))
 
 

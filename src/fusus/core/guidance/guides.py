@@ -98,7 +98,7 @@ GUIDES = (
     ),
     Guide(
         "vibration", "Vibration", "vibration", "vibration",
-        "Shaking folds to low frequencies at the wrong sample rate, and no filter finds it there.",
+        "Vibration aliases to low frequencies at the wrong sample rate, and no filter finds it there.",
         "The craft restrained, props on and balanced, motors at hover, 10 s.", POWERED, True, "vibration", ("motors 0.5",),
     ),
     Guide(

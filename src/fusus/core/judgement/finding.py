@@ -4,6 +4,8 @@ from dataclasses import dataclass
 from typing import Literal
 
 Severity = Literal["stop", "mind", "fine"]
+# How readers are told them; the names above stand in files and JSON.
+SEVERITY_WORDS: dict[str, str] = {"stop": "error", "mind": "warning", "fine": "ok"}
 
 
 @dataclass(frozen=True, slots=True)

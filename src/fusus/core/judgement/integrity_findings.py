@@ -110,7 +110,7 @@ def receiver_jumps(given: EstimatorInput) -> list[Finding]:
     worst = int(at[np.argmax(size[at])])
     return [
         Finding(
-            "Fixes jump", "stop", f"At t = {t[worst + 1]:.1f} s the position jumps by {size[worst]:.1f} m (usually "
+            "GNSS position jumps", "stop", f"At t = {t[worst + 1]:.1f} s the position jumps by {size[worst]:.1f} m (usually "
             f"{usual:.2f} m); {len(at)} jumps.",
             "A change of satellites, or signals reflected by walls.",
             "Gate fixes by their distance from the estimate, and let the filter give way only after a while.", "fusion.gnss",

@@ -222,7 +222,7 @@ def moved_barometer(motion: MotionOutputs, parameters: EstimatorParameters | Non
     size = max(abs(float(moved[k])), abs(float(mean[worst])))
     return [
         Finding(
-            "Barometer parts from the motion", "mind", f"Round t = {when:.0f} s its height leaves the one of accelerometer "
+            "Barometer disagrees with the inertial height", "mind", f"Round t = {when:.0f} s its height leaves the one of accelerometer "
             f"and fixes by {size:.1f} m within seconds.",
             "Airflow from propellers or speed, light, or warm air at the hole.",
             "Cover it with open-cell foam, never with glue; give the filter more airflow.", "fusion.baro_airflow",

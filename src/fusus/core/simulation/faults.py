@@ -179,7 +179,7 @@ def wrong_arm(parameters: EstimatorParameters) -> EstimatorParameters:
 FAULTS = (
     Fault("outage", "GNSS outage", "No fixes for 20 s.", 20.0, outage),
     Fault("jump", "GNSS jump", "Fixes 15 m off for 12 s.", 12.0, jump),
-    Fault("drift", "GNSS drift", "Fixes walk off by 0.4 m/s for 40 s.", 40.0, drift),
+    Fault("drift", "GNSS drift", "The GNSS position drifts off by 0.4 m/s for 40 s.", 40.0, drift),
     Fault("field", "Magnetic disturbance", "15 µT for 15 s.", 15.0, disturbance),
     Fault("airflow", "Airflow on the barometer", "1.5 m too high for 15 s.", 15.0, airflow),
     Fault("clipping", "Clipping", "Shaking beyond ±2 g and ±126 °/s ranges for 5 s.", 5.0, clipping),

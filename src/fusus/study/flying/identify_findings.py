@@ -60,7 +60,7 @@ def _beat(study: LoopStudy, b: SamplePeriod) -> list[Finding]:
     words = "" if abs(off - 1.0) < 0.02 else f" The loop of the project runs at {study.project.loops.rate_hz:.0f} Hz."
     return [
         Finding(
-            "The loop beats evenly", "fine",
+            "Loop period is regular", "fine",
             f"{b.rate_hz:.1f} samples a second, ± {b.jitter_s * 1e6:.1f} µs; none comes late.{words}",
             "A tenth of the period would still do.", "Keep it so.", "loops.rate_hz",
         )

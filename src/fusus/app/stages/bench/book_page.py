@@ -108,7 +108,9 @@ class BookPage(QWidget):
         second.addWidget(self.seek, 1)
         second.addWidget(push_button("book-save", "Save …", "Save what is shown, as lines or as a table", self._save))
         second.addWidget(
-            push_button("book-take", "Take in …", "Add the entries of a file that the book does not hold", self._take)
+            push_button(
+                "book-take", "Import entries …", "Add the entries of a file that the book does not hold", self._take
+            )
         )
         column = QVBoxLayout(self)
         column.setContentsMargins(14, 8, 14, 8)

@@ -44,7 +44,7 @@ class PreflightPage(QWidget):
         left.addWidget(title_label("Before the flight"))
         left.addWidget(scroll, 1)
         left.addWidget(self.note, alignment=Qt.AlignmentFlag.AlignRight)
-        right.addWidget(title_label("What is due when"))
+        right.addWidget(title_label("Calibrations due, by day"))
         right.addWidget(self.calendar, 3)
         right.addWidget(title_label("Firmware that flew"))
         right.addWidget(self.firmware, 2)

@@ -36,7 +36,7 @@ class BenchSheet(TabbedSheet):
                 ("capture", "Capture", self.capture),
                 ("calibrations", "Calibrations", self._calibrations_page()),
                 ("allan", "Allan deviation", self._allan_page()),
-                ("due", "What is due", self._due_page()),
+                ("due", "Calibrations due", self._due_page()),
                 ("preflight", "Calendar", self.preflight),
                 ("book", "Book", self.book),
             ),
@@ -51,7 +51,7 @@ class BenchSheet(TabbedSheet):
         self.table.columns_of({0: 78, 1: 112, 2: 146, 3: 158, 4: 96})
         self.table.itemSelectionChanged.connect(self._select)
         self.view = ResultView()
-        self.withdraw = QPushButton("Withdraw")
+        self.withdraw = QPushButton("Deactivate")
         self.withdraw.setObjectName("withdraw")
         self.withdraw.clicked.connect(lambda _=False: self._withdraw())
         self.over_time = QPushButton("History")
@@ -98,7 +98,7 @@ class BenchSheet(TabbedSheet):
 
     def _due_page(self) -> QWidget:
         self.due = RowsTable(
-            "due", "What is due", ("calibration", "", "why", "what it would risk to skip it", "next"), 3
+            "due", "Calibrations due", ("calibration", "", "why", "what it would risk to skip it", "next"), 3
         )
         self.due.columns_of({0: 112, 1: 64, 2: 160, 4: 116})
         return column_page(title_label("When to do it again"), self.due)
@@ -122,7 +122,7 @@ class BenchSheet(TabbedSheet):
         for i, c in enumerate(self._shown):
             before = next((o for o in self._shown[i + 1 :] if o.kind == c.kind), None)
             told = compared(c, before) if before is not None else None
-            mark = ("● in force", "pass") if c.is_in_force else ("○", "faint")
+            mark = ("● active", "pass") if c.is_in_force else ("○", "faint")
             key = next(iter(c.before), "")
             moved = ("–", "faint") if told is None else (told["statement"], "mind" if told["has_moved"] else "pass")
             residual = _residuals(c.before, c.after, key)

@@ -124,14 +124,14 @@ CRAFT = (
     FigureSpec("brief.craft.motor_thrust_n", "Motor thrust", "force", "N"),
     FigureSpec("brief.craft.cells", "Battery cells", "share", "1", False, "in series"),
     FigureSpec("brief.craft.capacity_as", "Capacity", "charge", "mAh"),
-    FigureSpec("brief.craft.stop_cell_v", "Land at, a cell", "voltage", "V"),
+    FigureSpec("brief.craft.stop_cell_v", "Land at, per cell", "voltage", "V"),
     FigureSpec("brief.craft.cell_ohm", "Resistance, a cell", "resistance", "mΩ"),
-    FigureSpec("brief.craft.idle_share", "Idle, of full speed", "share", "%"),
+    FigureSpec("brief.craft.idle_share", "Idle speed", "share", "%"),
     FigureSpec("brief.craft.drag_per_s", "Drag", "gain", "1/s"),
 )
 MEASURED = (
     (FigureSpec("brief.craft.mean_current_a", "Mean current", "current", "A", False), "by model"),
-    (FigureSpec("brief.craft.full_rpm", "Full speed, 1/min", "share", "1", False), "by model"),
+    (FigureSpec("brief.craft.full_rpm", "Full speed, rpm", "share", "1", False), "by model"),
     (FigureSpec("brief.craft.torque_per_thrust_m", "Torque over thrust", "length", "mm", False), "by size"),
 )
 MISSION = (

@@ -26,11 +26,11 @@ def build_ledger(session: Session, ledger: Ledger) -> None:
     )  # fmt: skip
     ledger.group("Processor")
     ledger.add(FigureRow(session, FigureSpec("kit.clock_hz", "Clock", "frequency", "MHz")))
-    ledger.add(SwitchRow(session, "kit.has_fpu", "Figures", "has a unit for them"))
+    ledger.add(SwitchRow(session, "kit.has_fpu", "Floating point", "in hardware"))
     ledger.group("From the project")
     ledger.add(FactRow("Loop rate", f"{project.loops.rate_hz:g} Hz"))
     force = project.bench.in_force() if project.bench.use else {}
-    ledger.add(FactRow("Calibrations", f"{len(force)} in force", tip=", ".join(force)))
+    ledger.add(FactRow("Calibrations", f"{len(force)} active", tip=", ".join(force)))
     ledger.add(FactRow("Airframe", project.brief.craft.layout, mono=False))
     ledger.group("Last export")
     exported = project.kit.exported

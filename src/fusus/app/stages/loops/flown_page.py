@@ -133,7 +133,7 @@ class FlownPage(QWidget):
             points = (flown.hz, size, phase + 360.0 * np.round((near - phase) / 360.0))
         gains = {k: 20.0 * np.log10(np.abs(v)) for k, v in loops.items()}
         phases = {k: np.degrees(np.unwrap(np.angle(v))) for k, v in loops.items()}
-        self.gain.show_response(HZ, gains, 0.0, "gain one", (points[0], points[1]))
+        self.gain.show_response(HZ, gains, 0.0, "0 dB", (points[0], points[1]))
         self.phase.show_response(HZ, phases, -180.0, "half a turn", (points[0], points[2]))
         self.phase.item.setYRange(-360.0, 0.0)
 

@@ -85,7 +85,7 @@ def build_ledger(session: Session, ledger: Ledger) -> None:
     ledger.group("Control cycle")
     choice("schedule", "Schedule", ("superloop", "fixed priorities"))
     figure("rate_hz", "Loop rate", "frequency", "Hz")
-    figure("processor", "Processor, times", "share", "1")
+    figure("processor", "Processor speed", "share", "1")
     choice("signal", "Motor signal", SIGNALS)
     ledger.add(SwitchRow(session, "loops.pulse_by_software", "Pulse", "timed by software"))
     ledger.group("Reading the IMU")

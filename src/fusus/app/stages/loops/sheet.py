@@ -35,10 +35,10 @@ class LoopsSheet(TabbedSheet):
             (
                 ("timing", "Cycle", self.cycle),
                 ("margins", "Margins", self.margins),
-                ("spread", "It bears", self.bears),
+                ("spread", "Robustness", self.bears),
                 ("ladder", "Ladder", self.ladder),
                 ("flight", "Flight", self.flight),
-                ("flown", "As flown", self.flown),
+                ("flown", "Identification", self.flown),
                 ("motors", "Motors", self.motors),
             ),
         )

@@ -43,7 +43,7 @@ class Datasheet(QWidget):
         copy = QPushButton("Copy as own part")
         copy.setObjectName("copy-part")
         copy.clicked.connect(self.copy_part)
-        self.remove = QPushButton("Take own part off")
+        self.remove = QPushButton("Remove own part")
         self.remove.setObjectName("remove-part")
         self.remove.clicked.connect(self._remove)
         head = QHBoxLayout()

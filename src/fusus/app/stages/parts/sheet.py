@@ -27,7 +27,7 @@ class PartsSheet(TabbedSheet):
             (
                 ("catalogue", "Catalogue", self._catalogue(session)),
                 ("suites", "Suites", self._suite_page(session)),
-                ("registers", "Registers", self._registers()),
+                ("registers", "Ranges and counts", self._registers()),
                 ("schools", "Schools", self._school_page()),
             ),
         )
@@ -81,7 +81,7 @@ class PartsSheet(TabbedSheet):
         run = QPushButton("Rank every combination")
         run.setObjectName("rank")
         run.clicked.connect(session.rank)
-        take = QPushButton("Take this suite")
+        take = QPushButton("Choose this combination")
         take.setObjectName("take-suite")
         take.clicked.connect(lambda: self._take(session))
         self.rank_words = QLabel()
@@ -186,7 +186,9 @@ class PartsSheet(TabbedSheet):
             return
         suites = ranking.suites
         stale = "" if self.session.answers.is_current("parts.ranking") else " The brief changed since: rank again."
-        self.rank_words.setText(f"{len(suites)} suites, {len(ranking.front)} of them beaten by no other.{stale}")
+        self.rank_words.setText(
+            f"{len(suites)} combinations, {len(ranking.front)} of them not dominated (Pareto front).{stale}"
+        )
         price = np.array([s.price for s in suites])
         score = np.array([s.score for s in suites])
         order = np.lexsort((score, price))

@@ -130,7 +130,7 @@ def sticks(h: Hover) -> Sign:
     size = float(np.linalg.norm(centre)) if moved < 0.1 else math.nan
     return Sign(
         "sticks", size, "", 0.008, 0.09, 2,
-        f"let go the sticks rest at {centre[0]:+.1%} of roll and {centre[1]:+.1%} of pitch" if moved < 0.1 else
+        f"released sticks read {centre[0]:+.1%} of roll and {centre[1]:+.1%} of pitch" if moved < 0.1 else
         "the sticks were moved: their centres do not show",
         Series(t - h.start_s, (("roll", 100 * s[:, 0]), ("pitch", 100 * s[:, 1])), "s", "% of full stick"),
     )  # fmt: skip
