@@ -165,7 +165,7 @@ def test_ranking_suites_and_taking_one(equipped, qtbot):
     assert "seconds" in parts.rank_words.text()
     parts.findChild(QPushButton, "rank").click()
     qtbot.waitUntil(lambda: equipped.session.ranking is not None and not equipped.session.jobs.running, timeout=120_000)
-    assert "2952 suites" in parts.rank_words.text() and parts.front.rowCount() > 10
+    assert "2952 combinations" in parts.rank_words.text() and parts.front.rowCount() > 10
     names, columns = parts.chart.data()
     assert names[0] == "price_cr" and len(columns[0]) == 2952 and columns[2].sum() == parts.front.rowCount()
     scores = [float(r[0]) for r in cells(parts.front)]

@@ -49,13 +49,13 @@ def brief(
             print_json(report)
             return
         console = Console(width=150)
-        needs = table_of("what", "", "figure>", "because")
+        needs = table_of("quantity", "", "value>", "reason")
         for n in report["needs"]:
             needs.add_row(n["title"], n["sense"], n["shown"], n["reason"])
-        modes = table_of("sensor", "", "because")
+        modes = table_of("sensor", "", "reason")
         for m in report["modes"]:
             modes.add_row(m["sensor"], m["need"], f"{m['mode']}: {m['reason']}")
-        body = table_of("the craft", "figure>", "because")
+        body = table_of("the craft", "value>", "reason")
         for b in report["body"]:
             body.add_row(b["name"], b["value"], b["reason"])
         for table in (needs, modes, body):

@@ -27,7 +27,7 @@ class BriefFound:
 
 
 class BriefSheet(TabbedSheet):
-    """What the brief asks, mode by sensor, and what the place means."""
+    """Derived requirements, mode by sensor, and what the place means."""
 
     def __init__(self, session: Session) -> None:
         self._shown: object = None
@@ -35,7 +35,7 @@ class BriefSheet(TabbedSheet):
         super().__init__(
             session,
             (
-                ("needs", "What it asks", self._needs_page()),
+                ("needs", "Derived requirements", self._needs_page()),
                 ("modes", "Modes and sensors", self._modes_page()),
                 ("place", "Drift and place", self._place_page()),
             ),
@@ -46,13 +46,13 @@ class BriefSheet(TabbedSheet):
 
     def _needs_page(self) -> QWidget:
         self.needs = RowsTable(
-            "needs-table", "What the brief asks of parts and loops", ("what", "", "figure>", "because")
+            "needs-table", "Derived requirements of parts and loops", ("quantity", "", "value>", "reason")
         )
         self.needs.columns_of({0: 160, 1: 76, 2: 116})
-        self.body = RowsTable("body-table", "The craft as a body", ("what", "figure>", "because"))
+        self.body = RowsTable("body-table", "The craft as a body", ("quantity", "value>", "reason"))
         self.body.columns_of({0: 178, 1: 210})
         return column_page(
-            title_label("What the brief asks of parts and loops"),
+            title_label("Derived requirements of parts and loops"),
             self.needs,
             title_label("The craft as a body"),
             self.body,
@@ -60,7 +60,7 @@ class BriefSheet(TabbedSheet):
 
     def _modes_page(self) -> QWidget:
         self.matrix = RowsTable("modes-table", "Flight modes by sensor", ("mode", *SENSORS.values()))
-        self.reasons = RowsTable("reasons-table", "Why each sensor", ("sensor", "", "because"))
+        self.reasons = RowsTable("reasons-table", "Why each sensor", ("sensor", "", "reason"))
         self.reasons.columns_of({0: 120, 1: 80})
         return column_page(
             title_label("Which sensors each mode needs; wanted modes are marked ●"), self.matrix,

@@ -134,7 +134,7 @@ class FlownPage(QWidget):
         gains = {k: 20.0 * np.log10(np.abs(v)) for k, v in loops.items()}
         phases = {k: np.degrees(np.unwrap(np.angle(v))) for k, v in loops.items()}
         self.gain.show_response(HZ, gains, 0.0, "0 dB", (points[0], points[1]))
-        self.phase.show_response(HZ, phases, -180.0, "half a turn", (points[0], points[2]))
+        self.phase.show_response(HZ, phases, -180.0, "−180°", (points[0], points[2]))
         self.phase.item.setYRange(-360.0, 0.0)
 
     def restyle(self) -> None:

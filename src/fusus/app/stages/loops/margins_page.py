@@ -49,7 +49,7 @@ class MarginsPage(QWidget):
             crossings[a.name] = (a.margins.crossover_rad_s / 2 / math.pi, 0.0)
             turnings[a.name] = (a.margins.crossover_rad_s / 2 / math.pi, a.margins.phase_rad * DEGREES - 180.0)
         self.gain.show_loop(HZ, gains, 0.0, "0 dB", crossings)
-        self.phase.show_loop(HZ, phases, -180.0, "half a turn", turnings)
+        self.phase.show_loop(HZ, phases, -180.0, "−180°", turnings)
         self.phase.item.setYRange(-360.0, 0.0)
         out: list[tuple[Cell, ...]] = []
         tips = []

@@ -26,7 +26,7 @@ class PartsSheet(TabbedSheet):
             session,
             (
                 ("catalogue", "Catalogue", self._catalogue(session)),
-                ("suites", "Suites", self._suite_page(session)),
+                ("suites", "Combinations", self._suite_page(session)),
                 ("registers", "Ranges and counts", self._registers()),
                 ("schools", "Schools", self._school_page()),
             ),
@@ -181,14 +181,12 @@ class PartsSheet(TabbedSheet):
         ranking = self.session.ranking
         if ranking is None:
             self.rank_words.setText(
-                "Some 3000 suites, a few seconds: what each does on your mission, and which no other beats."
+                "Some 3000 combinations, a few seconds: what each does on your mission, and which are not dominated."
             )
             return
         suites = ranking.suites
         stale = "" if self.session.answers.is_current("parts.ranking") else " The brief changed since: rank again."
-        self.rank_words.setText(
-            f"{len(suites)} combinations, {len(ranking.front)} of them not dominated (Pareto front).{stale}"
-        )
+        self.rank_words.setText(f"{len(suites)} combinations, {len(ranking.front)} not dominated.{stale}")
         price = np.array([s.price for s in suites])
         score = np.array([s.score for s in suites])
         order = np.lexsort((score, price))
