@@ -73,7 +73,7 @@ def test_an_uneven_beat_is_minded_and_its_rule_named(beat, says):
 
 def test_another_rate_than_the_projects_is_told():
     slow = SamplePeriod(0.0025, 5e-6, 2e-5, 0.0026, 0, 0, 0)
-    (even,) = [f for f in identify_findings(STUDY, slow, all_axes(), ()) if "beats" in f.subject]
+    (even,) = [f for f in identify_findings(STUDY, slow, all_axes(), ()) if "regular" in f.subject]
     assert "400.0 samples" in even.statement and "runs at 500 Hz" in even.statement
 
 
