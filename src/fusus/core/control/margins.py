@@ -19,9 +19,12 @@ LOWEST, HIGHEST, POINTS = 1e-3, 1e5, 8000
 class Margins:
     """Margins of an open loop; infinite where there is no crossing.
 
-    ``phase_rad`` is how much phase may be lost at ``crossover_rad_s``, where the gain is one, before it swings; ``delay_s`` the
-    time that loses as much. ``gain`` is by how much the gain may grow, at ``turning_rad_s``, where the phase is half a turn.
-    ``modulus`` is the least distance |1 + L| from the point of swinging, 1 at best: 0.5 and more is sound (Åström & Hägglund).
+    ``phase_rad`` is how much phase may be lost before it swings, at ``crossover_rad_s``, the crossing of gain one that bears
+    least; ``delay_s`` the least time that any crossing bears: at a high one a small delay costs much phase. ``gain`` is by how
+    much the gain may grow, at ``turning_rad_s``, where the phase is half a turn. ``modulus`` is the least distance |1 + L| from
+    the point of swinging, 1 at best: 0.5 and more is sound (Åström & Hägglund). ``is_stable``: the closed loop settles, by the
+    turns of 1 + L around zero (Nyquist 1932), for open loops that are stable but for integrators, however often they cross.
+    Where it does not settle, phase and delay tell what is missing, at most 0.
     """
 
     crossover_rad_s: float
@@ -30,11 +33,7 @@ class Margins:
     turning_rad_s: float
     gain: float
     modulus: float
-
-    @property
-    def is_stable(self) -> bool:
-        """Whether the closed loop settles; for open loops that are stable but for integrators, and cross once."""
-        return self.phase_rad > 0.0 and self.gain > 1.0
+    is_stable: bool
 
     @property
     def gain_db(self) -> float:
@@ -57,31 +56,56 @@ def margins(response: Response, lowest_rad_s: float = LOWEST, highest_rad_s: flo
     Returns
     -------
     Margins
-        Of several crossings the one with the least margin counts. The phase is followed from the lowest frequency upwards.
+        Of several crossings the one with the least margin counts, for phase and delay each.
     """
     omega = np.geomspace(lowest_rad_s, highest_rad_s, POINTS)
     values = response(omega)
     if not values.any():  # no gain at all: nothing to swing
-        return Margins(math.nan, math.inf, math.inf, math.nan, math.inf, 1.0)
-    size = np.log(np.abs(values))
+        return Margins(math.nan, math.inf, math.inf, math.nan, math.inf, 1.0, True)
+    settles = _settles(omega, values)
     phase = np.unwrap(np.angle(values))
-    crossings = [_refine(response, omega, int(i), _log_size) for i in np.flatnonzero(np.diff(np.sign(size)) != 0)]
     crossover, phase_left, delay = math.nan, math.inf, math.inf
-    for w in crossings:
-        at = float(np.interp(w, omega, phase))
-        # The phase at the crossing itself, on the branch that was followed up to there.
-        exact = float(np.angle(response(np.array([w]))[0]))
-        left = math.pi + exact + 2.0 * math.pi * round((at - exact) / (2.0 * math.pi))
+    for i in np.flatnonzero(np.diff(np.sign(np.log(np.abs(values)))) != 0):
+        w = _refine(response, omega, int(i), _log_size)
+        left = _phase_left(response, w, float(np.interp(w, omega, phase)), settles)
+        delay = min(delay, left / w)
         if left < phase_left:
-            crossover, phase_left, delay = w, left, left / w
+            crossover, phase_left = w, left
     turning, gain = math.nan, math.inf
     turns = np.floor((phase + math.pi) / (2.0 * math.pi))
     for i in np.flatnonzero(np.diff(turns) != 0):
         w = _refine(response, omega, int(i), lambda value: float(np.angle(-value)))
         now = 1.0 / float(abs(response(np.array([w]))[0]))
-        if math.isinf(gain) or abs(math.log(now)) < abs(math.log(gain)):
+        # A loop that settles may have a turning above one, too: below it a lesser gain would swing, a greater one does not.
+        is_nearer = math.isinf(gain) or abs(math.log(now)) < abs(math.log(gain))
+        if is_nearer and (now > 1.0 or not settles):
             turning, gain = w, now
-    return Margins(crossover, phase_left, delay, turning, gain, float(np.abs(1.0 + values).min()))
+    if not settles:
+        phase_left, delay = min(phase_left, 0.0), min(delay, 0.0)
+    return Margins(crossover, phase_left, delay, turning, gain, float(np.abs(1.0 + values).min()), settles)
+
+
+def _settles(omega: Array, values: ComplexArray) -> bool:
+    """Return whether the closed loop settles: 1 + L turns by a quarter for each integrator and no more.
+
+    From zero frequency, where n integrators hold it at -n quarters of a turn, to infinity, where it is 1; every pair of growing
+    solutions takes a whole turn away.
+    """
+    fall = math.log(abs(values[0]) / abs(values[1])) / math.log(omega[1] / omega[0])
+    # A loop whose gain at zero frequency is finite starts on the real axis.
+    quarters = max(round(fall), 0) if abs(values[0]) > 1.0 else 0
+    turned = np.unwrap(np.angle(1.0 + values))
+    missing = quarters * math.pi / 2.0 - float(turned[-1] - turned[0])
+    return round(missing / math.pi) <= 0
+
+
+def _phase_left(response: Response, w: float, followed_rad: float, settles: bool) -> float:
+    """Return how much phase may be lost at a crossing, rad; below zero by how much too much is lost already."""
+    # The phase at the crossing itself, on the branch that was followed up to there.
+    exact = float(np.angle(response(np.array([w]))[0]))
+    left = math.pi + exact + 2.0 * math.pi * round((followed_rad - exact) / (2.0 * math.pi))
+    # What has gone round the point of swinging on its safe side may lose phase up to the next half turn.
+    return left % (2.0 * math.pi) if settles else left
 
 
 def _log_size(value: complex) -> float:

@@ -5,6 +5,9 @@ from dataclasses import dataclass
 
 from fusus.core.timing.task import Task
 
+# Sums of seconds in double precision differ from the exact ones by less.
+ROUNDING_S = 1e-15
+
 
 @dataclass(frozen=True, slots=True)
 class Response:
@@ -40,13 +43,13 @@ def responses(tasks: tuple[Task, ...], blocking_s: float = 0.0) -> tuple[Respons
     for i, task in enumerate(tasks):
         higher = tasks[:i]
         blocked = blocking_s if i < len(tasks) - 1 else 0.0
-        r = task.duration_s + blocked
-        while r <= task.period_s:
+        r, stands = task.duration_s + blocked, False
+        # Only a sum that stands is a response: one that reached the period and grows on never ends in time.
+        while not stands and r <= task.period_s + ROUNDING_S:
             again = task.duration_s + blocked + sum(math.ceil(r / h.period_s - 1e-12) * h.duration_s for h in higher)
-            if again <= r + 1e-15:
-                break
-            r = again
+            stands = again <= r + ROUNDING_S
+            r = max(r, again)
         costs = {h.name: math.ceil(min(r, task.period_s) / h.period_s - 1e-12) * h.duration_s for h in higher}
         worst = max(costs, key=lambda n: costs[n]) if costs else ""
-        out.append(Response(task, r if r <= task.period_s + 1e-15 else None, worst))
+        out.append(Response(task, r if stands else None, worst))
     return tuple(out)
