@@ -60,10 +60,10 @@ class Craft(Record):
     prop_diameter_m: Annotated[float, Field(ge=0.02, le=3)] = 0.25
     motor_thrust_n: Annotated[float, Field(ge=0.05, le=2000)] = 8.0
     cells: Annotated[float, Field(ge=1, le=24)] = 4.0
-    capacity_as: Annotated[float, Field(gt=0, le=1e6)] = 14400.0
-    inertia_x_kg_m2: Annotated[float | None, Field(gt=0, le=1e3)] = None
-    inertia_y_kg_m2: Annotated[float | None, Field(gt=0, le=1e3)] = None
-    inertia_z_kg_m2: Annotated[float | None, Field(gt=0, le=1e3)] = None
+    capacity_as: Annotated[float, Field(ge=1, le=1e6)] = 14400.0
+    inertia_x_kg_m2: Annotated[float | None, Field(ge=1e-7, le=1e3)] = None
+    inertia_y_kg_m2: Annotated[float | None, Field(ge=1e-7, le=1e3)] = None
+    inertia_z_kg_m2: Annotated[float | None, Field(ge=1e-7, le=1e3)] = None
     cell_ohm: Annotated[float, Field(ge=0, le=1)] = 0.006
     stop_cell_v: Annotated[float, Field(ge=2.5, le=4.1)] = 3.5
     mean_current_a: Annotated[float | None, Field(gt=0, le=1000)] = None
@@ -163,6 +163,9 @@ class Fusion(Record):
         return found
 
 
+Gain = Annotated[float, Field(ge=0, le=1e6)]
+
+
 class Loops(Record):
     """The work of a control cycle, its schedule and buses, the motors' lag, filters, and what the rate loops are wanted to do.
 
@@ -201,9 +204,9 @@ class Loops(Record):
     crossover_hz: Annotated[float, Field(ge=0.1, le=200)] = 5.0
     yaw_crossover_hz: Annotated[float, Field(ge=0.1, le=200)] = 2.0
     phase_margin_rad: Annotated[float, Field(ge=0.17, le=1.4)] = 1.0471975511965976
-    roll: tuple[float, float, float] | None = None
-    pitch: tuple[float, float, float] | None = None
-    yaw: tuple[float, float, float] | None = None
+    roll: tuple[Gain, Gain, Gain] | None = None
+    pitch: tuple[Gain, Gain, Gain] | None = None
+    yaw: tuple[Gain, Gain, Gain] | None = None
     feed_forward: Annotated[float, Field(ge=0, le=2)] = 0.0
     rate_rad_s: Annotated[float, Field(ge=0.1, le=60)] = 6.283185307179586
     yaw_rate_rad_s: Annotated[float, Field(ge=0.1, le=30)] = 2.0943951023931953

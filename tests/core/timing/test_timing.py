@@ -141,3 +141,32 @@ def test_pulses_beyond_belief_are_refused_not_limited():
     assert len({s.name for s in SIGNALS}) == len(SIGNALS)
     with pytest.raises(KeyError, match="standard pulse"):
         signal_named("smoke")
+
+
+def exact_response(durations, periods, i):
+    """The response time of task i in whole numbers, or None where it never ends in time."""
+    r = durations[i]
+    while r <= periods[i]:
+        again = durations[i] + sum(-(-r // periods[j]) * durations[j] for j in range(i))
+        if again == r:
+            return r
+        r = again
+    return None
+
+
+@pytest.mark.parametrize("unit", [1_000, 10_000, 1_000_000])
+def test_response_times_against_whole_numbers(unit):
+    """Sets that fill the processor, in seconds against the same ones in whole numbers: rounding lets nothing pass as in time."""
+    rng = np.random.default_rng(unit)
+    late = 0
+    for _ in range(1500):
+        count = int(rng.integers(2, 9))
+        periods = sorted(int(p) for p in rng.integers(1, 101, count) * rng.choice([1, 1, 1, 5], count))
+        durations = [max(1, round(p * rng.random() / count * 1.3)) if rng.random() < 0.8 else 0 for p in periods]
+        made = tuple(Task(f"t{i}", c / unit, t / unit) for i, (c, t) in enumerate(zip(durations, periods, strict=True)))
+        for i, found in enumerate(responses(made)):
+            due = exact_response(durations, periods, i)
+            late += due is None
+            assert found.is_in_time is (due is not None), (durations, periods, i)
+            assert due is None or found.worst_s == pytest.approx(due / unit, rel=1e-12)
+    assert late > 100

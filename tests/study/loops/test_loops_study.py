@@ -35,12 +35,13 @@ def test_the_latency_is_the_sum_of_its_parts_and_holds_half_a_period():
     assert timing.latency_s == pytest.approx(sum(parts.values()))
     assert parts["half a period of holding"] == pytest.approx(0.5 / 500)
     assert parts["reading the IMU"] == pytest.approx(390e-6)
-    assert parts["the pulse itself"] == pytest.approx(1e-3 * (1 + hover_throttle(project())))
+    assert parts["the pulse itself"] == pytest.approx(1e-3 * (1 + math.sqrt(hover_throttle(project()))))
 
 
 def test_a_pulse_timed_by_software_delays_by_a_whole_cycle():
     """What is computed in a cycle goes out with the next one's pulse."""
-    hardware, software = timing_of(project()), timing_of(project(pulse_by_software=True))
+    strong = Craft(mass_kg=1.2, arm_m=0.2, motor_thrust_n=16.0)
+    hardware, software = timing_of(project(strong)), timing_of(project(strong, pulse_by_software=True))
     assert software.latency_s - hardware.latency_s == pytest.approx(2e-3 - 390e-6 - 205e-6)
     first = software.superloop.cycles[0].pieces[0]
     assert first.task == READ and first.end_s < software.signal.length_s(software.throttle)

@@ -9,6 +9,7 @@ from rich.console import Console
 
 from fusus.cli.options import JsonFlag, ProjectFolder
 from fusus.cli.output import StderrProgress, answering, print_json, refuse, table_of
+from fusus.errors import FususError
 from fusus.project.json_text import parsed
 
 SETTABLE = ("brief", "parts", "drift", "loops")
@@ -34,8 +35,15 @@ def brief(
         try:
             if settings:
                 document.require_writable()
+            steps = []
+            wanted = document.project
             for words in settings or []:
-                _set(document, words, as_json)
+                steps.append(_step(wanted, words, as_json))
+                wanted = steps[-1].apply(wanted)
+            if any(s.path.startswith(("brief.craft", "loops")) for s in steps):
+                _require_loops(document.project, wanted, as_json)
+            for step in steps:
+                document.do(step)
             loaded = document.project
         finally:
             document.close()
@@ -63,8 +71,22 @@ def brief(
             console.print()
 
 
-def _set(document: Any, words: str, as_json: bool) -> None:
-    """Set one figure by its path; a value is JSON, or else a word."""
+def _require_loops(before: Any, wanted: Any, as_json: bool) -> None:
+    """Refuse a craft or loops that no figures can be worked out for; where they could not be before, a step may mend a part."""
+    from fusus.study.loops.axes import study_loops
+
+    try:
+        study_loops(wanted)
+    except FususError as error:
+        try:
+            study_loops(before)
+        except FususError:
+            return
+        refuse(f"{error} Nothing was set.", as_json)
+
+
+def _step(project: Any, words: str, as_json: bool) -> Any:
+    """Return the setting of one figure by its path; a value is JSON, or else a word."""
     from fusus.project.commands import SetValue
     from fusus.project.paths import value_at
 
@@ -73,14 +95,14 @@ def _set(document: Any, words: str, as_json: bool) -> None:
     if not sign or path.partition(".")[0] not in SETTABLE:
         refuse(f"“{words}” sets nothing; write PATH=VALUE with a path that begins with {', '.join(SETTABLE)}.", as_json)
     try:
-        value_at(document.project, path)
+        value_at(project, path)
     except (AttributeError, IndexError, ValueError, TypeError):
         refuse(f"there is no figure {path} in the project.", as_json)
     try:
         value = parsed(text)
     except json.JSONDecodeError:
         value = text.strip()
-    document.do(SetValue(path, tuple(value) if isinstance(value, list) else value, f"Set {path}"))
+    return SetValue(path, tuple(value) if isinstance(value, list) else value, f"Set {path}")
 
 
 def drift(project: ProjectFolder, as_json: JsonFlag = False) -> None:

@@ -7,7 +7,10 @@ import numpy as np
 
 from fusus.core.control.elements import Controller, Element, open_loop
 from fusus.core.control.margins import margins
+from fusus.errors import FususError
 
+# No gain brings back what a notch took, at 1 rad/s and above.
+NOTHING = 1e-9
 # The integral begins to act a decade below the crossover: it costs 6° there.
 INTEGRAL_BELOW = 10.0
 # A filtered derivative cannot turn the phase forward by more than this without passing mostly noise.
@@ -30,10 +33,14 @@ def design(
     """Return a PID whose open loop with ``rest`` crosses over at a frequency with a phase margin, rad.
 
     The integral takes a tenth of the crossover as its corner; the derivative turns the phase forward by what is missing. Where no
-    lead is needed there is none, and the margin is larger than wanted.
+    lead is needed there is none, and the margin is larger than wanted. FususError where filters let nothing through there.
     """
     omega = 2.0 * math.pi * crossover_hz
     value = complex(open_loop(rest, np.array([omega]))[0])
+    if abs(value) * omega < NOTHING:
+        raise FususError(
+            f"{name}: a filter lets nothing through at the wanted crossover of {crossover_hz:g} Hz. Move one of them."
+        )
     have = math.pi + math.atan2(value.imag, value.real)
     have -= 2.0 * math.pi if have > math.pi + 1e-9 else 0.0
     # 1 + ωi/s costs atan(ωi/ω); the lead has to bring that back too.

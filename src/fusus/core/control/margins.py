@@ -13,6 +13,8 @@ from fusus.core.control.elements import ComplexArray
 Response = Callable[[Array], ComplexArray]
 # From very slow attitude trims to what no craft's loop reaches, rad/s.
 LOWEST, HIGHEST, POINTS = 1e-3, 1e5, 8000
+# Common practice for what a loop should bear.
+SOUND_PHASE_RAD, SOUND_GAIN_DB, SOUND_MODULUS = math.radians(40.0), 6.0, 0.5
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,6 +36,12 @@ class Margins:
     gain: float
     modulus: float
     is_stable: bool
+
+    @property
+    def is_sound(self) -> bool:
+        """Whether it settles with the usual reserve in all three."""
+        enough = self.phase_rad >= SOUND_PHASE_RAD and self.gain_db >= SOUND_GAIN_DB and self.modulus >= SOUND_MODULUS
+        return self.is_stable and enough
 
     @property
     def gain_db(self) -> float:

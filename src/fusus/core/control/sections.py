@@ -15,7 +15,7 @@ import numpy as np
 from scipy import signal
 
 from fusus.core._jit import kernel
-from fusus.core.arrays import Array
+from fusus.core.arrays import Array, check_range
 from fusus.core.control.elements import LowPass, Notch, Plant
 
 # No accelerometer reads more, m/s².
@@ -33,6 +33,8 @@ def sections_of(filters: tuple[LowPass | Notch, ...], rate_hz: float) -> Array:
     out = []
     for f in filters:
         if isinstance(f, Notch):
+            # What lies above half the sample rate cannot be told from what lies below it.
+            check_range(f"Middle of {f.name} in a loop of {rate_hz:g} Hz", f.middle_hz, 0.1, 0.49 * rate_hz, "Hz")
             b, a = signal.iirnotch(f.middle_hz, f.quality, rate_hz)
             out.append(signal.tf2sos(b, a))
         else:

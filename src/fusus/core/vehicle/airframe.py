@@ -17,8 +17,9 @@ CELL_V = 3.7
 
 @dataclass(frozen=True, slots=True)
 class Airframe:
-    """What is known of the craft. ``inertia_kg_m2`` about forward, right and down, full speed of a motor and a propeller's torque over
-    its thrust, or None to estimate them. ``own``: motors of the layout “other”, forward, right, whether clockwise from above."""
+    """What is known of the craft. ``inertia_kg_m2`` about forward, right and down, each, full speed of a motor and a propeller's
+    torque over its thrust, or None to estimate them. ``own``: motors of the layout “other”, forward, right, whether clockwise from
+    above."""
 
     layout: str
     mass_kg: float
@@ -27,7 +28,7 @@ class Airframe:
     motor_thrust_n: float = 8.0
     cells: float = 4.0
     capacity_as: float = 3.6 * 4000
-    inertia_kg_m2: tuple[float, float, float] | None = None
+    inertia_kg_m2: tuple[float | None, float | None, float | None] = (None, None, None)
     full_rpm: float | None = None
     torque_per_thrust_m: float | None = None
     own: tuple[tuple[float, float, bool], ...] = ()
@@ -87,10 +88,8 @@ def rotor_places(frame: Airframe) -> tuple[RotorPlace, ...]:
 def inertia(frame: Airframe) -> tuple[float, float, float]:
     """Return the moments of inertia about forward, right and down, kg m².
 
-    As entered, else rotors as points and the rest as a flat cylinder of a third of the arm; good to some 25 %.
+    Each as entered, else rotors as points and the rest as a flat cylinder of a third of the arm; good to some 25 %.
     """
-    if frame.inertia_kg_m2 is not None:
-        return frame.inertia_kg_m2
     places = rotor_places(frame)
     each = ROTOR_SHARE * frame.mass_kg / len(places)
     body = (1 - ROTOR_SHARE) * frame.mass_kg
@@ -99,7 +98,8 @@ def inertia(frame: Airframe) -> tuple[float, float, float]:
     xx = flat + sum(each * (y * y + z * z) for _, y, z in places)
     yy = flat + sum(each * (x * x + z * z) for x, _, z in places)
     zz = body * radius**2 / 2 + sum(each * (x * x + y * y) for x, y, _ in places)
-    return xx, yy, zz
+    x, y, z = frame.inertia_kg_m2
+    return xx if x is None else x, yy if y is None else y, zz if z is None else z
 
 
 @dataclass(frozen=True, slots=True)

@@ -30,12 +30,10 @@ def mission_of(project: Project) -> Mission:
 
 def airframe_of(craft: Craft) -> Airframe:
     """Return the craft as a body."""
-    entered = (craft.inertia_x_kg_m2, craft.inertia_y_kg_m2, craft.inertia_z_kg_m2)
-    x, y, z = entered
-    inertia = None if x is None or y is None or z is None else (x, y, z)
     return Airframe(
         craft.layout, craft.mass_kg, craft.arm_m, craft.prop_diameter_m, craft.motor_thrust_n, craft.cells,
-        craft.capacity_as, inertia, craft.full_rpm, craft.torque_per_thrust_m,
+        craft.capacity_as, (craft.inertia_x_kg_m2, craft.inertia_y_kg_m2, craft.inertia_z_kg_m2), craft.full_rpm,
+        craft.torque_per_thrust_m,
         tuple((m.forward_m, m.right_m, m.is_clockwise) for m in craft.motors),
     )  # fmt: skip
 
@@ -72,7 +70,13 @@ def body_of(project: Project) -> tuple[tuple[str, str, str], ...]:
     frame, site = airframe_of(project.brief.craft), site_of(project)
     found = hover(frame, site.gravity_m_s2, density_of(project))
     x, y, z = (v * 1e3 for v in inertia(frame))
-    source = "as entered" if frame.inertia_kg_m2 else "rotors as points, the rest as a flat cylinder; to some 25 %"
+    estimated = [n for n, v in zip(("roll", "pitch", "yaw"), frame.inertia_kg_m2, strict=True) if v is None]
+    source = (
+        f"{', '.join(estimated)}: rotors as points, the rest as a flat cylinder; to some 25 %"
+        if estimated
+        else "as entered"
+    )
+    source += "; the others as entered" if 0 < len(estimated) < 3 else ""
     return (
         ("Inertia, roll, pitch, yaw", f"{x:.3g}, {y:.3g}, {z:.3g} g m²", source),
         ("Hover thrust of a motor", f"{found.motor_thrust_n:.2f} N", "weight over rotors"),

@@ -3,11 +3,13 @@
 import math
 from collections.abc import Mapping
 
+from fusus.core.control.elements import Delay, LowPass, Notch, Plant
 from fusus.core.control.identification.oscillation import Oscillation
 from fusus.core.control.identification.plant import FlownAxis
 from fusus.core.control.identification.sample_period import SamplePeriod
 from fusus.core.judgement.finding import Finding
 from fusus.study.loops.axes import Axis, LoopStudy
+from fusus.study.loops.findings import what_to_lower
 
 # Common practice: a loop bears a tenth of its period of jitter; margins move by some 10° from craft to craft.
 JITTER_SHARE, OFF_RAD = 0.1, math.radians(12.0)
@@ -92,7 +94,8 @@ def _margin(axis: Axis, f: FlownAxis) -> Finding:
         f"{f.lag_s * 1e3:.0f} ± {f.lag_sigma_s * 1e3:.0f} ms, {f.delay_s * 1e3:.1f} ± {f.delay_sigma_s * 1e3:.1f} ms pass besides."
     )
     if little:
-        step = "Lower P, or shorten the delay."
+        flown = (Plant(axis.name, f.gain, 1.0, min(f.lag_s, 2.0)), Delay("delay", f.delay_s))
+        step = what_to_lower(axis.controller, (*flown, *(e for e in axis.rest if isinstance(e, LowPass | Notch))))
         return Finding(f"{name}: little margin in flight", "stop", statement, reason, step, f"loops.{axis.name}")
     if off:
         return Finding(

@@ -2,6 +2,8 @@
 
 import math
 
+from fusus.core.control.elements import Controller, Element
+from fusus.core.control.relief import relief
 from fusus.core.judgement.finding import Finding
 from fusus.study.brief.brief import endurance_of
 from fusus.study.loops.axes import Axis, LoopStudy
@@ -9,7 +11,6 @@ from fusus.study.loops.timing import READ
 
 # Common practice: less leaves too little to steer with, more makes a light craft leap on arming.
 LEAST_THRUST_TO_WEIGHT, MOST_HOVER = 1.6, 0.65
-SOUND_PHASE_RAD, SOUND_GAIN_DB, SOUND_MODULUS = math.radians(40.0), 6.0, 0.5
 BUSY = 0.75
 # Idle gives less than this share of the weight; a full battery gives a quarter more thrust than the voltage of a datasheet.
 MOST_IDLE, FULL_BATTERY, SHORT_MIN = 0.35, 1.25, 4.0
@@ -109,10 +110,17 @@ def _thrust(study: LoopStudy) -> list[Finding]:
         severity, title, step = "fine", "Thrust to spare", "Set idle low enough that it stays on the ground when armed."
     return [
         Finding(
-            title, severity, f"It hovers at {hover:.0%} of full thrust: thrust-to-weight {ratio:.1f}.",  # type: ignore[arg-type]
+            title, severity, f"{hover_words(hover)}: thrust-to-weight {ratio:.2g}.",  # type: ignore[arg-type]
             "Steering takes from the same motors; a battery that sags takes more.", step, "brief.craft.motor_thrust_n",
         )
     ]  # fmt: skip
+
+
+def hover_words(hover: float) -> str:
+    """Return what share of full thrust the hover takes; above one it takes more than there is."""
+    if hover >= 1.0:
+        return f"Full thrust carries {1.0 / hover:.0%} of its weight"
+    return f"It hovers at {hover:.0%} of full thrust"
 
 
 def _idle(study: LoopStudy) -> list[Finding]:
@@ -167,22 +175,38 @@ def _axis(axis: Axis, study: LoopStudy) -> list[Finding]:
         return [
             Finding(
                 f"{name} swings by itself", "stop",
-                f"Its gains leave {math.degrees(m.phase_rad):.0f}° of phase and {m.gain_db:.1f} dB of gain: it shakes at "
-                f"{m.turning_rad_s / 2 / math.pi:.0f} Hz, and motors run hot.",
-                _costliest(axis), "Halve P and D before anything else.", f"loops.{axis.name}",
+                f"Its gains miss a phase of {-math.degrees(m.phase_rad):.0f}°: it shakes at "
+                f"{m.crossover_rad_s / 2 / math.pi:.0f} Hz, and motors run hot.",
+                _costliest(axis), what_to_lower(axis.controller, axis.rest), f"loops.{axis.name}",
             )
         ]  # fmt: skip
-    weak = m.phase_rad < SOUND_PHASE_RAD or m.gain_db < SOUND_GAIN_DB or m.modulus < SOUND_MODULUS
+    weak = not m.is_sound
     return [
         Finding(
             f"{name}: {'little' if weak else 'sound'} margin", "mind" if weak else "fine",
             f"Crosses over at {m.crossover_rad_s / 2 / math.pi:.1f} Hz with {math.degrees(m.phase_rad):.0f}°, {m.gain_db:.1f} dB, "
             f"{m.delay_s * 1e3:.0f} ms and {m.modulus:.2f} from swinging; overshoot {axis.figures.overshoot:.0%}.",
             _costliest(axis) if weak else "40°, 6 dB and 0.5 are usually enough.",
-            "Lower P, or shorten the costliest delay." if weak else "Fly it low and listen: what a step shows, motors sing.",
+            what_to_lower(axis.controller, axis.rest)
+            if weak
+            else "Fly it low and listen: what a step shows, motors sing.",
             f"loops.{axis.name}",
         )
     ]  # fmt: skip
+
+
+def what_to_lower(controller: Controller, rest: tuple[Element, ...]) -> str:
+    """Return which gain to lower, to what, and what that leaves; by trying, since it is not always P."""
+    found = relief(controller, rest)
+    if found is None:
+        return "No lower gain helps: shorten the costliest delay, or ask for less."
+    m = found.margins
+    leaves = (
+        f"{math.degrees(m.phase_rad):.0f}°, {m.gain_db:.1f} dB and {m.modulus:.2f}"
+        if m.is_stable
+        else "it swinging less"
+    )
+    return f"Lower {found.gains} to {found.share:.0%}, which leaves {leaves}; or shorten the costliest delay."
 
 
 def _costliest(axis: Axis) -> str:

@@ -1,5 +1,6 @@
 """The control cycle of a project: its tasks, whether they fit, and how long a sample takes to become thrust."""
 
+import math
 from dataclasses import dataclass
 
 from fusus.core.timing.motor_signal import MotorSignal, signal_named
@@ -90,8 +91,9 @@ def timing_of(project: Project) -> Timing:
     loops = project.loops
     period = 1.0 / loops.rate_hz
     tasks, signal = tasks_of(loops), signal_named(loops.signal)
-    throttle = min(hover_throttle(project), 1.0)
-    pulse = signal.length_s(throttle)
+    throttle = hover_throttle(project)
+    # A motor signal asks for speed, and thrust goes with its square.
+    pulse = signal.length_s(math.sqrt(throttle))
     held = pulse if loops.pulse_by_software else 0.0
     loop = run_superloop(tasks, period, held)
     # One piece for the cycle: its parts follow one another and none preempts another.

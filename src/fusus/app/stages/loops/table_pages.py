@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 from fusus.app.figures.rows import Cell, RowsTable
 from fusus.app.session import Session
 from fusus.app.stages.base import title_label
+from fusus.study.loops.findings import hover_words
 
 DEGREES = math.degrees(1.0)
 CHECKS = (
@@ -82,7 +83,7 @@ class MotorsPage(QWidget):
         )
         hover = study.timing.throttle
         self.authority.setText(
-            f"A full command turns: {said}. It hovers at {hover:.0%} of full thrust, thrust-to-weight {1.0 / hover:.1f}."
+            f"A full command turns: {said}. {hover_words(hover)}, thrust-to-weight {1.0 / hover:.2g}."
         )
         rows: list[tuple[Cell, ...]] = []
         for m, row in sorted(zip(study.mixer.motors, study.mixer.mix, strict=True), key=lambda x: x[0].round_number):
