@@ -24,7 +24,7 @@ from fusus.core.control.cascade import (
 from fusus.core.control.pid import Gains, pid_step
 from fusus.core.control.rate_loops import measured_rate, rate_loops
 from fusus.core.control.sections import through
-from fusus.core.vehicle.mixer import mix_into
+from fusus.core.vehicle.motor_limits import mix_into
 
 C = made_up_controls()
 HOVER = C.cascade.mass_kg * C.cascade.gravity_m_s2

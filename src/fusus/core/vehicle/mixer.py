@@ -1,19 +1,13 @@
-"""From wanted thrust and torques to motors: any geometry, both customs of numbering, and what gives way when a motor is full.
-
-Arrays, where a function does not say otherwise (shape, unit, frame):
-
-    table : (M, 4) 1/N and 1/(N m), b
-    out : (N, M) share of full thrust, any
-"""
+"""From wanted thrust and torques to motors: any geometry, both customs of numbering."""
 
 import math
 from dataclasses import dataclass
 
 import numpy as np
 
-from fusus.core._jit import kernel
 from fusus.core.arrays import Array, check_range
 from fusus.core.vehicle.airframe import Airframe, RotorPlace, rotor_places
+from fusus.core.vehicle.motor_limits import mix_into
 from fusus.errors import ParameterError
 
 # A propeller's torque over its thrust, as a share of its diameter: common practice for two blades.
@@ -93,45 +87,6 @@ def mixer_of(frame: Airframe, motors: tuple[Motor, ...] | None = None) -> Mixer:
             "of thrust, roll, pitch, yaw",
         )
     return Mixer(motors, effect, np.asarray(np.linalg.pinv(effect), dtype=np.float64))
-
-
-@kernel
-def mix_into(
-    table: Array, thrust_n: float, roll: float, pitch: float, yaw: float, least: float, out: Array, row: int
-) -> bool:
-    """Fill a row (M,) with the motors' shares of full thrust by a table (M, 4); return whether anything had to give way.
-
-    What does not fit between ``least`` and one gives way in this order: yaw first, then thrust (up or down, to keep the craft
-    level), then roll and pitch alike.
-    """
-    motors = table.shape[0]
-    low, high, room = math.inf, -math.inf, 1.0 - least
-    for i in range(motors):
-        out[row, i] = table[i, 1] * roll + table[i, 2] * pitch
-        low, high = min(low, out[row, i]), max(high, out[row, i])
-    gave = high - low > room
-    shrink = room / (high - low) if gave else 1.0
-    top, bottom = -math.inf, math.inf
-    for i in range(motors):
-        out[row, i] = out[row, i] * shrink + table[i, 0] * thrust_n
-        top, bottom = max(top, out[row, i]), min(bottom, out[row, i])
-    shift = -max(0.0, top - 1.0)
-    shift += max(0.0, least - bottom - shift)
-    gave = gave or shift != 0.0
-    part = 1.0
-    for i in range(motors):
-        out[row, i] += shift
-        turn = table[i, 3] * yaw
-        if turn > 1e-12:
-            part = min(part, (1.0 - out[row, i]) / turn)
-        elif turn < -1e-12:
-            part = min(part, (out[row, i] - least) / -turn)
-    part = max(part, 0.0)
-    for i in range(motors):
-        share = out[row, i] + part * table[i, 3] * yaw
-        # What is no number is the least, too.
-        out[row, i] = min(share, 1.0) if share > least else least
-    return gave or part < 1.0
 
 
 def mix(mixer: Mixer, thrust_n: float, torque_nm: tuple[float, float, float], least: float = 0.0) -> Array:

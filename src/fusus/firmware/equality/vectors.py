@@ -22,7 +22,7 @@ from fusus.core.estimation.aiding import Aiding
 from fusus.core.estimation.initial import Start, rest_at_start, start_from
 from fusus.core.estimation.replay import EstimatorInput
 from fusus.core.estimation.samples import sealed
-from fusus.core.vehicle.mixer import mix_into
+from fusus.core.vehicle.motor_limits import mix_into
 from fusus.firmware.equality.compare import claimed, core_run
 from fusus.firmware.equality.limits import DOUBLE, U, limits_for
 from fusus.firmware.running.exchange import from_zero, single_rows

@@ -111,7 +111,7 @@ from fusus.core.vehicle.body import (
     stepped,
 )
 from fusus.core.vehicle.drive import Power, drained, rest_cell_v, rotor_wrench, spun
-from fusus.core.vehicle.mixer import mix_into
+from fusus.core.vehicle.motor_limits import mix_into
 
 NEVER = 2**62
 
