@@ -140,7 +140,7 @@ class Fusion(Record):
     """
 
     recording: str | None = None
-    estimators: Annotated[tuple[EstimatorName, ...], Field(min_length=1)] = ("attitude-ekf", "complementary")
+    estimators: Annotated[tuple[EstimatorName, ...], Field(min_length=1)] = ("navigation-ekf", "attitude-ekf")
     use_accelerometer: bool = True
     use_magnetometer: bool = True
     use_barometer: bool = True

@@ -46,15 +46,17 @@ def kept(tmp_path_factory):
 
 
 def test_a_project_flies_on_its_own_loops():
-    found = simulate_flights(project(), "take-off", 5, 3)
+    found = simulate_flights(project(), "take-off", 5, 3, conditions=Conditions("attitude-ekf"))
     assert found.summary.ends == {"landed": 3} and found.estimator == "attitude-ekf"
     assert found.first.controller.rate_hz == 500.0 and [f.seed for f in found.found] == [5, 6, 7]
     report = flights_report(found)
     assert report["closed_loop"] and report["summary"]["tilt_deg"]["median"] < 30 and len(report["flights"]) == 3
     assert report["flights"][0]["errors"]["horizontal_error_m"] is None, "an attitude filter knows no place"
-    assert any(f["subject"] == "It drifts" for f in report["findings"])
-    on_ekf = flights_report(simulate_flights(project(), "take-off", 5, 1, conditions=Conditions("navigation-ekf")))
-    assert on_ekf["flights"][0]["held_max_m"] < 2.0 and on_ekf["findings"][0]["subject"] == "It flies"
+    told = {f["subject"]: f for f in report["findings"]}
+    assert told["It cannot hold its place"]["severity"] == "stop" and "It flies" not in told
+    on_ekf = flights_report(simulate_flights(project(), "take-off", 5, 1))
+    assert on_ekf["estimator"] == "navigation-ekf" and on_ekf["flights"][0]["held_max_m"] < 2.0
+    assert [f["subject"] for f in on_ekf["findings"][:2]] == ["No parts are chosen", "It flies"]
 
 
 @pytest.mark.parametrize("name", ["mahony", "madgwick", "complementary", "attitude-ekf", "navigation-ekf"])
@@ -105,7 +107,7 @@ def test_findings_say_what_went_wrong():
     first = simulate_flights(project(), "take-off", 1, 1, conditions=Conditions("navigation-ekf")).first
 
     def subjects(*found, scenario="take-off"):
-        return {f.subject: f for f in flight_findings(scenario, found, first)}
+        return {f.subject: f for f in flight_findings(scenario, found, first, {})}
 
     told = subjects(figures_of(end="crashed", tilt_rad=2.0), figures_of())
     assert told["It crashes"].severity == "stop" and "1 of 2" in told["It crashes"].statement

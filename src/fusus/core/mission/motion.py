@@ -1,6 +1,7 @@
 """Smooth motions with exact rates: position and yaw splines, attitude from the thrust direction."""
 
-from dataclasses import dataclass
+import math
+from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.interpolate import BPoly, PPoly
@@ -34,6 +35,12 @@ class Motion:
     rate_b: Array
     force_b: Array
     airspeed_m_s: Array
+
+    def turned(self, angle_rad: float) -> "Motion":
+        """Return the same motion turned about the vertical through its origin, clockwise from above."""
+        turn = np.array([math.cos(angle_rad / 2), 0.0, 0.0, math.sin(angle_rad / 2)])
+        pos, vel, acc = (quaternion.rotate(turn, v) for v in (self.pos_n, self.vel_n, self.acc_n))
+        return replace(self, pos_n=pos, vel_n=vel, acc_n=acc, q_nb=quaternion.multiply(turn, self.q_nb))
 
 
 @dataclass(frozen=True, slots=True)

@@ -14,10 +14,15 @@ from fusus.core.simulation.columns import Streams
 
 def given_by(streams: Streams, home: tuple[float, float, float]) -> tuple[EstimatorInput, Track]:
     """Return input and truth of simulated streams, positions from ``home`` (degrees, degrees, m)."""
-    imu, mag, baro, gnss = streams["imu"], streams["mag"], streams["baro"], streams.get("gnss")
+    imu, gnss = streams["imu"], streams.get("gnss")
     t = _times(imu)
-    gyro, acc, field = _three(imu, "gyro", "rad_s"), _three(imu, "acc", "m_s2"), _three(mag, "mag", "ut")
+    gyro, acc = _three(imu, "gyro", "rad_s"), _three(imu, "acc", "m_s2")
+    field_s, field, baro = np.empty(0), np.empty((0, 3)), np.empty((0, 2))
+    if "mag" in streams:
+        field_s, field = _times(streams["mag"]), _three(streams["mag"], "mag", "ut")
     rest = rest_at_start(gyro, acc, t)
+    if "baro" in streams:
+        baro = baro_rows(_times(streams["baro"]), streams["baro"]["pressure_pa"], float(t[max(rest - 1, 0)]))
     ground = None
     if "motor" in streams:
         motors = np.stack([v for k, v in streams["motor"].items() if k.startswith("motor_")], axis=1)
@@ -31,7 +36,7 @@ def given_by(streams: Streams, home: tuple[float, float, float]) -> tuple[Estima
         range_rows(_times(streams["range"]), streams["range"]["range_m"]) if "range" in streams else np.empty((0, 2))
     )
     aiding = Aiding(
-        fixes, baro_rows(_times(baro), baro["pressure_pa"], float(t[max(rest - 1, 0)])), mag_rows(_times(mag), field), ranges,
+        fixes, baro, mag_rows(field_s, field) if len(field_s) else np.empty((0, 5)), ranges,
         known=known_of(gyro, acc, rest, ground), accuracy=(accuracy, float("nan"), float("nan")),
     )  # fmt: skip
     ref = streams["reference"]
@@ -41,7 +46,7 @@ def given_by(streams: Streams, home: tuple[float, float, float]) -> tuple[Estima
         _three(ref, "pos", "m", "ned"),
         _three(ref, "vel", "m_s", "ned"),
     )
-    return estimator_input(t, gyro, acc, _times(mag), field, aiding), truth
+    return estimator_input(t, gyro, acc, field_s, field, aiding), truth
 
 
 def _times(stream: dict[str, Array]) -> Array:

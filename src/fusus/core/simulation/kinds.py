@@ -24,6 +24,9 @@ FLIGHTS: dict[str, str] = {
     "sweep": "shaken through all frequencies, axis by axis: to identify the loops",
     "arming-tilted": "on a slope beyond the limit: the motors must not start",
 }
+# Flights that are about sticks: the craft may go where the air takes it; and of these the ones in which its height may, too.
+BY_STICKS = ("hover-level", "step", "stick-modes", "flip", "sweep", "arming-tilted")
+AT_ANY_HEIGHT = ("stick-modes", "flip", "arming-tilted")
 # What may be wrong with a flight in closed loop, one at a time: each makes it drift in its own way.
 TROUBLES: dict[str, str] = {
     "level": "level calibrated on a slope",

@@ -1,5 +1,7 @@
 """From a true motion to what the sensors write down: streams of a canonical recording, with the truth beside them."""
 
+import math
+
 import numpy as np
 
 from fusus.core.arrays import Array
@@ -7,7 +9,7 @@ from fusus.core.frames import quaternion
 from fusus.core.frames.geodesy import ned_to_geodetic
 from fusus.core.mission.motion import Motion
 from fusus.core.sensors.barometer import read_barometer
-from fusus.core.sensors.gnss import read_gnss, visible
+from fusus.core.sensors.gnss import GnssModel, read_gnss, visible
 from fusus.core.sensors.inertial import InertialErrors, draw_errors, read_inertial
 from fusus.core.sensors.magnetometer import read_magnetometer
 from fusus.core.sensors.rangefinder import RangefinderModel, read_rangefinder
@@ -17,6 +19,8 @@ from fusus.core.world.site import Site
 
 GRAVITY = 9.80665
 MAG_EVERY, BARO_EVERY, REFERENCE_EVERY = 10, 20, 10
+# What is drawn beside the noise has a sequence of its own: the noise stays what its seed says.
+HEADING = 1
 
 
 def record(
@@ -50,8 +54,12 @@ def record(
     Returns
     -------
     dict
-        Streams ``imu``, ``mag``, ``baro``, ``gnss``, ``motor``, ``battery`` and ``reference`` (the truth).
+        Streams ``imu``, ``mag``, ``baro``, ``gnss``, ``motor``, ``battery`` and ``reference`` (the truth); none of a sensor
+        that is not on board. Without a magnetometer the whole motion is turned about the vertical, by the seed: an estimator that
+        cannot know its heading must not be right by starting at the simulator's north.
     """
+    if suite.mag is None:
+        motion = motion.turned(float(np.random.default_rng([seed, HEADING]).uniform(-math.pi, math.pi)))
     rng = np.random.default_rng(seed)
     t = motion.t_s - motion.t_s[0]
     flying = np.clip(-motion.pos_n[:, 2] / 0.3, 0.0, 1.0)
@@ -75,26 +83,24 @@ def record(
         | xyz("acc", "m_s2", acc)
         | {"temperature_degc": np.round(18.0 + warming, 2)}
     }
-    every = slice(None, None, MAG_EVERY)
-    streams["mag"] = {"t_ns": ns(t[every])} | xyz(
-        "mag", "ut", read_magnetometer(suite.mag, _field_b(motion, around, site)[every], current[every], rng)
-    )
-    every = slice(None, None, BARO_EVERY)
-    pressure = read_barometer(
-        suite.baro,
-        home[2] - motion.pos_n[every, 2],
-        motion.airspeed_m_s[every],
-        warming[every],
-        rate_hz / BARO_EVERY,
-        rng,
-    )
-    streams["baro"] = {
-        "t_ns": ns(t[every]),
-        "pressure_pa": np.round(pressure, 2),
-        "temperature_degc": np.round(17.0 + warming[every], 2),
-    }
+    if suite.mag is not None:
+        every = slice(None, None, MAG_EVERY)
+        field_b = _field_b(motion, around, site)[every]
+        streams["mag"] = {"t_ns": ns(t[every])} | xyz(
+            "mag", "ut", read_magnetometer(suite.mag, field_b, current[every], rng)
+        )
+    if suite.baro is not None:
+        every = slice(None, None, BARO_EVERY)
+        heights, air = home[2] - motion.pos_n[every, 2], motion.airspeed_m_s[every]
+        pressure = read_barometer(suite.baro, heights, air, warming[every], rate_hz / BARO_EVERY, rng)
+        streams["baro"] = {
+            "t_ns": ns(t[every]),
+            "pressure_pa": np.round(pressure, 2),
+            "temperature_degc": np.round(17.0 + warming[every], 2),
+        }
     if np.ptp(motion.pos_n) > 0:
-        streams["gnss"] = _gnss(motion, t, suite, around, home, rng)
+        if suite.gnss is not None:
+            streams["gnss"] = _gnss(motion, t, suite.gnss, around, home, rng)
         streams["motor"], streams["battery"] = _power(motion, t, flying, current, site, rng)
         if suite.rangefinder is not None:
             streams["range"] = _range(motion, t, suite.rangefinder, rng)
@@ -128,12 +134,11 @@ def _field_b(motion: Motion, around: Conditions, site: Site) -> Array:
 def _gnss(
     motion: Motion,
     t: Array,
-    suite: Suite,
+    model: GnssModel,
     around: Conditions,
     home: tuple[float, float, float],
     rng: np.random.Generator,
 ) -> dict[str, Array]:
-    model = suite.gnss
     rows = np.searchsorted(t, np.arange(0.0, t[-1] - model.latency_s, 1 / model.rate_hz))
     arm = np.array(model.lever_arm_b_m)
     pos = motion.pos_n[rows] + quaternion.rotate(motion.q_nb[rows], arm)

@@ -53,13 +53,13 @@ class Disturbance:
 
 @dataclass(frozen=True, slots=True)
 class Suite:
-    """The sensors on board."""
+    """The sensors on board; None: there is none of this kind."""
 
     gyro: InertialModel = GYRO
     acc: InertialModel = ACCELEROMETER
-    baro: BarometerModel = field(default_factory=BarometerModel)
-    mag: MagnetometerModel = field(default_factory=MagnetometerModel)
-    gnss: GnssModel = field(default_factory=GnssModel)
+    baro: BarometerModel | None = field(default_factory=BarometerModel)
+    mag: MagnetometerModel | None = field(default_factory=MagnetometerModel)
+    gnss: GnssModel | None = field(default_factory=GnssModel)
     rangefinder: RangefinderModel | None = None
 
 

@@ -16,7 +16,7 @@ from fusus.logs.create import create_recording
 from fusus.logs.info import RecordingInfo
 from fusus.project.records import Project
 from fusus.study.flying.findings import flight_findings
-from fusus.study.flying.open_loop import place_of
+from fusus.study.flying.open_loop import place_of, sensors_of
 from fusus.study.flying.setup import flight_tasks
 from fusus.study.workers import workers
 
@@ -24,7 +24,7 @@ from fusus.study.workers import workers
 @dataclass(frozen=True, slots=True)
 class Flights:
     """Closed-loop flights of one scenario: figures of each, their summary, the first one with all that it left, and how many times
-    as fast as time they went; findings, worst first."""
+    as fast as time they went; findings, worst first; which part flies of each kind of sensor."""
 
     scenario: str
     seed: int
@@ -34,6 +34,7 @@ class Flights:
     first: Flown
     x_real_time: float
     findings: tuple[Finding, ...]
+    sensors: dict[str, str | None]
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,11 +68,11 @@ def simulate_flights(
     began = time.perf_counter()
     with workers(scheduler, runs) as pool:
         found = fly_all(tasks, pool, progress)
-    elapsed = time.perf_counter() - began
+    elapsed, sensors = time.perf_counter() - began, sensors_of(project)
     seconds = len(tasks) * float(first.t_s[-1])
     return Flights(
         scenario, seed, first.controller.estimator, found, summarise_flights(found), first, seconds / elapsed,
-        flight_findings(scenario, found, first),
+        flight_findings(scenario, found, first, sensors), sensors,
     )  # fmt: skip
 
 

@@ -1,7 +1,7 @@
 """What closed-loop flights say, in words with numbers, a reason and a next step."""
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 
@@ -10,23 +10,28 @@ from fusus.core.judgement.finding import Finding
 from fusus.core.simulation.flight.figures import Figures
 from fusus.core.simulation.flight.fly import Flown
 from fusus.core.simulation.flight.plan import MODE
+from fusus.core.simulation.kinds import BY_STICKS
+from fusus.study.flying.lacking import CARRIED_M, lacking_findings
 
 # Common practice: a motor that is full for more than this share of the time has nothing left to steer with.
 FULL_SHARE = 0.02
-CARRIED_M = 2.0
 
 
-def flight_findings(scenario: str, found: Sequence[Figures], first: Flown) -> tuple[Finding, ...]:
-    """Return the findings of a scenario's flights, worst first."""
+def flight_findings(
+    scenario: str, found: Sequence[Figures], first: Flown, sensors: Mapping[str, str | None]
+) -> tuple[Finding, ...]:
+    """Return the findings of a scenario's flights, worst first; ``sensors``: which part of each kind flies."""
     flies = scenario != "arming-tilted"
-    out = [*_endings(found, flies, first)]
+    lacks = lacking_findings(scenario, found, first, sensors) if flies else []
+    fails = any(f.severity == "stop" for f in lacks)
+    out = [*_endings(found, flies, first, fails), *lacks]
     if any(f.air_s > 0 for f in found):
-        out += [*_holding(found, first), *_motors(found), *_battery(found, first)]
+        out += [*([] if fails else _holding(scenario, found, first)), *_motors(found), *_battery(found, first)]
     order = {"stop": 0, "mind": 1, "fine": 2}
     return tuple(sorted(out, key=lambda f: order[f.severity]))
 
 
-def _endings(found: Sequence[Figures], flies: bool, first: Flown) -> list[Finding]:
+def _endings(found: Sequence[Figures], flies: bool, first: Flown, fails: bool) -> list[Finding]:
     count = len(found)
     refused = [f for f in found if f.end == "motors refused"]
     limit = math.degrees(first.controller.rules.tilt_rad)
@@ -73,7 +78,7 @@ def _endings(found: Sequence[Figures], flies: bool, first: Flown) -> list[Findin
                 "What the motors give is less than it weighs.", "Lighter, or stronger motors.", "brief.craft.motor_thrust_n",
             )
         )  # fmt: skip
-    if not out:
+    if not out and not fails:
         landed = sum(f.end == "landed" for f in found)
         out.append(
             Finding(
@@ -91,7 +96,7 @@ def _seeds(found: Sequence[Figures]) -> str:
     return ", ".join(names) + (", …" if len(found) > 5 else "")
 
 
-def _holding(found: Sequence[Figures], first: Flown) -> list[Finding]:
+def _holding(scenario: str, found: Sequence[Figures], first: Flown) -> list[Finding]:
     out = []
     carried = np.array([f.lost_m for f in found if f.lost_s > 0])
     if len(carried):
@@ -106,17 +111,16 @@ def _holding(found: Sequence[Figures], first: Flown) -> list[Finding]:
         )  # fmt: skip
     held = np.array([f.held_max_m for f in found if np.isfinite(f.held_max_m)])
     if len(held) and not len(carried):
-        knows = first.controller.estimator == "navigation-ekf"
-        blind = not knows and float(np.median(held)) > CARRIED_M
+        drifts = scenario in BY_STICKS and float(np.median(held)) > CARRIED_M
         way = "from its path" if (first.plan.rows[:, MODE] == PATH).all() else "from its place"
         out.append(
             Finding(
-                "It drifts" if blind else "How well it holds", "mind" if blind else "fine",
-                f"At most {np.median(held):.1f} m {way} (95 %: {np.percentile(held, 95):.1f} m), in a wind of "
+                "It drifts" if drifts else "How well it holds", "mind" if drifts else "fine",
+                f"Half of the flights at most {np.median(held):.1f} m {way} (95 %: {np.percentile(held, 95):.1f} m), in a wind of "
                 f"{first.setting.wind_m_s:.0f} m/s with gusts.",
-                f"{first.controller.estimator} gives no position: nothing holds it against the wind." if blind
-                else "Error of the estimate and of the loops together.",
-                "Fly it on the navigation EKF." if blind else "Compare with the requirement on position.", "fusion.estimators",
+                "In this mode nothing holds it against the wind." if drifts else "Error of the estimate and of the loops together.",
+                "Hold against it with the sticks, or fly a mode that holds its place." if drifts
+                else "Compare with the requirement on position.", "fusion.estimators",
             )
         )  # fmt: skip
     return out

@@ -26,6 +26,8 @@ from fusus.study.workers import workers
 
 # Where the brief names no place: mid latitudes, by the sea.
 USUAL_PLACE = Place(lat_deg=50.0, lon_deg=0.0, height_m=0.0)
+# What `sensors_of` says where nothing is chosen.
+USUAL = "usual, invented"
 ESTIMATORS = ("navigation-ekf", "attitude-ekf", "complementary", "altitude")
 
 
@@ -41,13 +43,33 @@ class Simulated:
 
 
 def suite_of(project: Project) -> Suite:
-    """Return the error models of the chosen parts in the mission's weather; usual ones for kinds that are not chosen."""
+    """Return the error models of the chosen parts in the mission's weather, and none of what is not chosen.
+
+    While there is no IMU nothing is chosen: usual sensors, invented, stand in, and `sensors_of` says so.
+    """
     choice = choice_of(project, measured=True)
     if choice is None:
         return Suite()
     m: SuiteModel = model_of(project, choice)
-    baro = replace(m.baro or BarometerModel(), weather_pa=mission_of(project).weather_pa)
-    return Suite(m.gyro, m.acc, baro, m.mag or MagnetometerModel(), m.gnss or GnssModel(), m.rangefinder)
+    baro = replace(m.baro, weather_pa=mission_of(project).weather_pa) if m.baro is not None else None
+    return Suite(m.gyro, m.acc, baro, m.mag, m.gnss, m.rangefinder)
+
+
+def full_suite_of(project: Project) -> Suite:
+    """Return `suite_of` with usual sensors for kinds that are not chosen: for made-up motions that try code, not a craft."""
+    s = suite_of(project)
+    return replace(s, baro=s.baro or BarometerModel(), mag=s.mag or MagnetometerModel(), gnss=s.gnss or GnssModel())
+
+
+def sensors_of(project: Project) -> dict[str, str | None]:
+    """Return which part flies of each kind; None: none of it. `USUAL` for all while no IMU is chosen."""
+    parts = project.parts
+    if parts.imu is None:
+        return {"imu": USUAL, "barometer": USUAL, "magnetometer": USUAL, "receiver": USUAL, "rangefinder": None}
+    return {
+        "imu": parts.imu, "barometer": parts.barometer, "magnetometer": parts.magnetometer, "receiver": parts.receiver,
+        "rangefinder": parts.rangefinder,
+    }  # fmt: skip
 
 
 def place_of(project: Project) -> tuple[Place, Site]:

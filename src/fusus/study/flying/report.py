@@ -19,7 +19,7 @@ def flights_report(found: Flights) -> dict[str, Any]:
         {
             "scenario": found.scenario, "seed": found.seed, "runs": len(found.found), "closed_loop": True, "estimator": found.estimator,
             "loop_rate_hz": found.first.controller.rate_hz, "x_real_time": found.x_real_time,
-            "ends": found.summary.ends,
+            "ends": found.summary.ends, "sensors": found.sensors,
             "summary": {_named(k): _spread(k, v) for k, v in found.summary.spreads.items()},
             "flights": [_flight(f) for f in found.found],
             "marks": [{"time_s": t, "what": what} for t, what in found.first.plan.marks],

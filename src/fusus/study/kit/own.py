@@ -26,7 +26,7 @@ from fusus.firmware.own.score import rms_angle
 from fusus.firmware.running.exchange import single_rows
 from fusus.project.records import Project
 from fusus.study.brief.brief import mission_of
-from fusus.study.flying.open_loop import place_of, suite_of
+from fusus.study.flying.open_loop import full_suite_of, place_of
 from fusus.study.fusion.summary import verdict
 from fusus.study.kit.recordings import for_kit
 from fusus.study.plain import plain
@@ -125,7 +125,9 @@ def _flown(project: Project, scenario: str, seed: int) -> tuple[EstimatorInput, 
     place, site = place_of(project)
     flight = scenario_named(scenario).flight(mission_of(project), site.gravity_m_s2, FLIGHT_HZ)
     home = (place.lat_deg, place.lon_deg, place.height_m)
-    given, truth = given_by(record(flight.motion, FLIGHT_HZ, suite_of(project), flight.around, site, home, seed), home)
+    given, truth = given_by(
+        record(flight.motion, FLIGHT_HZ, full_suite_of(project), flight.around, site, home, seed), home
+    )
     return filter_accelerometer(acc_filters_of(project.loops), given), truth
 
 

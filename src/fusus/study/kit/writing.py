@@ -21,7 +21,7 @@ from fusus.logs.snippet import MOTION, c_snippet
 from fusus.project.atomic import write_atomically, writing
 from fusus.project.records import KitExport, Project
 from fusus.study.brief.brief import mission_of
-from fusus.study.flying.open_loop import place_of, suite_of
+from fusus.study.flying.open_loop import full_suite_of, place_of
 from fusus.study.kit.recordings import for_kit
 from fusus.study.recording.accelerometer_filter import acc_filters_of
 from fusus.study.recording.corrections import APPLIED
@@ -52,7 +52,7 @@ def vector_input(folder: Path, project: Project) -> tuple[str, EstimatorInput]:
     place, site = place_of(project)
     flight = scenario_named("hover").flight(mission_of(project), site.gravity_m_s2, MADE_UP_HZ)
     home = (place.lat_deg, place.lon_deg, place.height_m)
-    streams = record(flight.motion, MADE_UP_HZ, suite_of(project), flight.around, site, home, SEED)
+    streams = record(flight.motion, MADE_UP_HZ, full_suite_of(project), flight.around, site, home, SEED)
     given = filter_accelerometer(acc_filters_of(project.loops), given_by(streams, home)[0])
     return f"a made-up hover (seed {SEED})", given
 

@@ -23,6 +23,7 @@ from fusus.core.estimation.madgwick import run as madgwick
 from fusus.core.estimation.mahony import run as mahony
 from fusus.core.estimation.navigation_ekf import run as navigation
 from fusus.core.estimation.navigation_ekf.parameters import Parameters as NavigationParameters
+from fusus.core.frames import quaternion
 from fusus.core.simulation.flight import engine, groups
 from fusus.core.simulation.flight.craft import Craft, drawn, hover_share, true_craft
 from fusus.core.simulation.flight.plan import PLAN_HZ, Plan
@@ -39,6 +40,8 @@ ALIGN_S = 2.0
 BODY_HZ = 4000.0
 WIND_FROM_RAD = 0.3 + math.pi  # what the mean wind blows towards: against the legs of a mission
 SHORTEST_S = 4.0
+# The sequence of the start's heading, beside that of everything else.
+HEADING = 1
 
 KINDS = {
     "navigation-ekf": groups.NAVIGATION, "complementary": groups.COMPLEMENTARY, "mahony": groups.MAHONY,
@@ -166,7 +169,7 @@ def fly(
     mem = np.zeros(groups.MEMORY)
     # Standing on its feet, as deep as its weight presses them.
     mem[0:3] = -SINKS_M * np.cos(craft.slope_rad) * np.array([body.up_n, body.up_e, body.up_d])
-    mem[6], mem[8] = math.cos(craft.slope_rad / 2), math.sin(craft.slope_rad / 2)
+    mem[6:10] = _stands(craft.slope_rad, _heading(setting, seed))
     mem[groups.TAKEN] = (1.0 - craft.charge) * craft.battery.capacity_as
     mem[groups.KNOWS] = 1.0
     memory = groups.Memory(
@@ -188,10 +191,12 @@ def fly(
 
     advance(groups.NONE, 0, first, 0.0, _level_start())
     r = sensors.readings
-    zero = float(np.mean(r.baro[: first // sensors.slow.baro_every, 1]))
-    r.baro[: first // sensors.slow.baro_every, 1] -= zero
+    settled = r.baro[: first // sensors.slow.baro_every, 1]
+    zero = float(np.mean(settled)) if len(settled) else 0.0
+    settled -= zero
     field = np.full((first, 3), np.nan)
-    field[:: sensors.slow.mag_every] = r.mag[: len(field[:: sensors.slow.mag_every]), 1:4]
+    if len(r.mag):
+        field[:: sensors.slow.mag_every] = r.mag[: len(field[:: sensors.slow.mag_every]), 1:4]
     start = start_from(t[:first], r.gyro[:first], r.acc[:first], field, setting.site)
     run = advance(KINDS[controller.estimator], first, n, zero, start)
     log.estimate[:first, 6:10] = start.q_nb
@@ -208,6 +213,19 @@ def _wind(setting: Setting, plan: Plan, rng: np.random.Generator) -> Array:
     c, s = math.cos(WIND_FROM_RAD), math.sin(WIND_FROM_RAD)
     turned = np.stack([c * found[:, 0] - s * found[:, 1], s * found[:, 0] + c * found[:, 1], found[:, 2]], axis=1)
     return np.ascontiguousarray(mean + turned)
+
+
+def _heading(setting: Setting, seed: int) -> float:
+    """Return the heading at the start: any one without a magnetometer, so that no filter is right by starting at north."""
+    if setting.suite.mag is not None:
+        return 0.0
+    return float(np.random.default_rng([seed, HEADING]).uniform(-math.pi, math.pi))
+
+
+def _stands(slope_rad: float, heading_rad: float) -> Array:
+    """Return the attitude on ground that slopes up to the north, (4,) q_nb."""
+    tilt = np.array([math.cos(slope_rad / 2), 0.0, math.sin(slope_rad / 2), 0.0])
+    return quaternion.multiply(tilt, np.array([math.cos(heading_rad / 2), 0.0, 0.0, math.sin(heading_rad / 2)]))
 
 
 def _level_start() -> Start:

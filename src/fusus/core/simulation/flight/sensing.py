@@ -16,9 +16,9 @@ from fusus.core._jit import contracting_kernel, kernel
 from fusus.core.arrays import Array, ByteArray, IntArray
 from fusus.core.noise import random_walk
 from fusus.core.sensors.barometer import BarometerModel, added_pressure, follows
-from fusus.core.sensors.gnss import read_gnss, visible
+from fusus.core.sensors.gnss import GnssModel, read_gnss, visible
 from fusus.core.sensors.inertial import InertialErrors, InertialModel, added_errors, draw_errors
-from fusus.core.sensors.magnetometer import draw_magnetometer
+from fusus.core.sensors.magnetometer import MagnetometerModel, draw_magnetometer
 from fusus.core.sensors.quantise import counts_per_unit
 from fusus.core.sensors.rangefinder import STEEPEST_COS
 from fusus.core.simulation.scenario import Conditions, Suite
@@ -30,6 +30,8 @@ from fusus.core.world.site import Site
 TABLE_M, BELOW_M, ABOVE_M = 1.0, 100.0, 1000.0
 TABLE_PA = 10.0
 MAG_HZ, BARO_HZ = 100.0, 50.0
+# As many samples no flight has.
+NEVER = 2**40
 SLOW_HZ = 50.0
 # The rotors' speed wavers: their phase walks by so much in a second.
 ROTOR_PHASE_WALK_RAD_RTS = 0.45
@@ -192,19 +194,24 @@ def _slow_sensors(
     suite: Suite, around: Conditions, site: Site, home_m: float, t: Array, warming: Array, rng: np.random.Generator
 ) -> tuple[SlowSensors, Readings]:
     n, rate = len(t), 1.0 / (t[1] - t[0])
-    mag_every, baro_every = max(1, round(rate / MAG_HZ)), max(1, round(rate / BARO_HZ))
-    mag_rows, baro_rows = -(-n // mag_every), -(-n // baro_every)
-    magnetometer = draw_magnetometer(suite.mag, rng)
-    noise = rng.normal(0.0, suite.mag.noise_ut, (mag_rows, 3))
-    baro: BarometerModel = suite.baro
-    added, baro_noise = added_pressure(baro, warming[::baro_every], rate / baro_every, rng)
+    mag_every = max(1, round(rate / MAG_HZ)) if suite.mag is not None else NEVER
+    baro_every = max(1, round(rate / BARO_HZ)) if suite.baro is not None else NEVER
+    # A sensor that is not on board has no rows, and is never due.
+    mag_rows = -(-n // mag_every) if suite.mag is not None else 0
+    magnetometer = draw_magnetometer(suite.mag or MagnetometerModel(), rng)
+    noise = rng.normal(0.0, suite.mag.noise_ut if suite.mag is not None else 0.0, (mag_rows, 3))
+    baro, warm = suite.baro or BarometerModel(), warming[::baro_every] if suite.baro is not None else warming[:0]
+    baro_rows = len(warm)
+    added, baro_noise = added_pressure(baro, warm, BARO_HZ if suite.baro is None else rate / baro_every, rng)
     table = pressure_pa(geopotential_m(home_m - BELOW_M + np.arange(0.0, BELOW_M + ABOVE_M + 1.0, TABLE_M)))
     first = math.floor(table[-1] - 2000.0)
     heights = pressure_altitude_m(first + np.arange(0.0, table[0] + 2000.0 - first, TABLE_PA))
-    fixes_s = np.arange(0.0, t[-1] - suite.gnss.latency_s, 1.0 / suite.gnss.rate_hz)
+    receiver = suite.gnss or GnssModel()
+    ends_s = t[-1] - receiver.latency_s if suite.gnss is not None else 0.0
+    fixes_s = np.arange(0.0, ends_s, 1.0 / receiver.rate_hz)
     fixes_s = fixes_s[visible(fixes_s, around.outages)]
     zero = np.zeros((len(fixes_s), 3))
-    fixes = read_gnss(suite.gnss, fixes_s, zero, zero, rng)
+    fixes = read_gnss(receiver, fixes_s, zero, zero, rng)
     finder = suite.rangefinder
     looks = np.arange(0.0, t[-1], 1.0 / finder.rate_hz) if finder is not None else np.empty(0)
     slow = SlowSensors(
@@ -213,9 +220,9 @@ def _slow_sensors(
         np.array(
             [[s.north_m, s.east_m, -s.height_m, s.radius_m, *s.field_ut] for s in around.steel], dtype=float
         ).reshape(-1, 7),
-        baro_every, added, baro_noise, follows(baro, rate / baro_every),
+        baro_every, added, baro_noise, follows(baro, BARO_HZ if suite.baro is None else rate / baro_every),
         baro.airflow_cp * 0.5 * float(density_kg_m3(geopotential_m(home_m))), home_m, table, heights, float(first),
-        np.rint(fixes_s * rate).astype(np.int64), fixes.pos_n, fixes.vel_n, np.array(suite.gnss.lever_arm_b_m, dtype=float),
+        np.rint(fixes_s * rate).astype(np.int64), fixes.pos_n, fixes.vel_n, np.array(receiver.lever_arm_b_m, dtype=float),
         np.rint(looks * rate).astype(np.int64), rng.standard_normal(len(looks)),
         *((finder.noise_m, finder.noise_share, finder.low_m, finder.high_m) if finder is not None else (0.0, 0.0, 0.0, 0.0)),
     )  # fmt: skip
@@ -224,8 +231,8 @@ def _slow_sensors(
         np.full((baro_rows, 2), np.nan),
         np.full((len(fixes_s), 9), np.nan),
     )
-    mag[:, 0], mag[:, 4] = t[::mag_every], mag_every / rate
-    heard[:, 0], gnss[:, 0], gnss[:, 7:] = t[::baro_every], fixes.t_s, 1.0
+    mag[:, 0], mag[:, 4] = t[::mag_every][:mag_rows], mag_every / rate
+    heard[:, 0], gnss[:, 0], gnss[:, 7:] = t[::baro_every][:baro_rows], fixes.t_s, 1.0
     ranges = np.full((len(looks), 2), np.nan)
     ranges[:, 0] = t[slow.range_at]
     readings = Readings(
@@ -364,9 +371,9 @@ def read_slow_sensors(
     """Fill the rows of all slower sensors that are due at loop ``i``; return the next fix and the next look of the rangefinder."""
     _, _, pd, _, _, _, _, x, y, _, _, _, _ = m
     fix, look = next_looks
-    if i % o.mag_every == 0:
+    if i % o.mag_every == 0 and r.mag.shape[0] > 0:
         read_field(o, r, i // o.mag_every, m, amps)
-    if i % o.baro_every == 0:
+    if i % o.baro_every == 0 and r.baro.shape[0] > 0:
         read_pressure(o, r, i // o.baro_every, pd, airspeed2, zero_m)
     if fix < o.gnss_at.shape[0] and o.gnss_at[fix] <= i:
         read_fix(o, r, fix, m)

@@ -25,16 +25,18 @@ def streams_of(flown: Flown) -> Streams:
         "imu": {"t_ns": ns(t)}
         | xyz("gyro", "rad_s", r.gyro)
         | xyz("acc", "m_s2", r.acc)
-        | {"temperature_degc": np.round(TEMPERATURE_DEGC + warming, 2)},
-        "mag": {"t_ns": ns(r.mag[:, 0])} | xyz("mag", "ut", r.mag[:, 1:4]),
-        "baro": {
+        | {"temperature_degc": np.round(TEMPERATURE_DEGC + warming, 2)}
+    }
+    if len(r.mag):
+        out["mag"] = {"t_ns": ns(r.mag[:, 0])} | xyz("mag", "ut", r.mag[:, 1:4])
+    if len(r.baro):
+        out["baro"] = {
             "t_ns": ns(r.baro[:, 0]), "pressure_pa": np.round(r.pressure, 2),
             "temperature_degc": np.round(TEMPERATURE_DEGC - 1.0 + warming[:: slow.baro_every], 2),
-        },
-    }  # fmt: skip
+        }  # fmt: skip
     estimate = np.isfinite(r.gnss[:, 1])
-    if estimate.any():
-        model = flown.setting.suite.gnss
+    model = flown.setting.suite.gnss
+    if estimate.any() and model is not None:
         place = ned_to_geodetic(r.gnss[estimate, 1:4], flown.setting.home)
         n = int(estimate.sum())
         out["gnss"] = (
