@@ -265,6 +265,12 @@ def test_compare_aligns_time_and_heading(flown, tmp_path):
 
 def test_verify_passes_and_fails_by_the_limits(flown):
     out = call("verify", "--project", flown, "--json", status=1)
+    told = {f["requirement"] for f in out["failed"]}
+    assert told == {"Height", "Position"}, "a new project's estimator answers for place and height, which nothing measured here"
+    document = Document.open(flown)
+    document.do(SetValue("fusion.estimators", ("attitude-ekf", "complementary"), "Judge an attitude"))
+    document.close()
+    out = call("verify", "--project", flown, "--json", status=1)
     assert not out["passed"] and not out["failed"], "what was not looked at has not passed"
     assert out["requirements"] > len(out["not_measured"]) > 0 and set(out["reasons"]) == set(out["not_measured"])
     said = call("verify", "--project", flown, status=1)
