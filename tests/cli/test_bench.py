@@ -34,7 +34,7 @@ def free_port() -> int:
 def craft(tmp_path_factory):
     """A project with a six-face capture that came over UDP from a stand-in of its own process, and a still one."""
     folder = tmp_path_factory.mktemp("cli") / "craft"
-    assert run("new", folder, "--lat", 53.02, "--lon", 0.61, "--height", 3).exit_code == 0
+    assert run("new", folder, "--practice", "--lat", 53.02, "--lon", 0.61, "--height", 3).exit_code == 0
     for guide in ("six-face", "still"):
         port = free_port()
         command = [

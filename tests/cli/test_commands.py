@@ -266,7 +266,9 @@ def test_compare_aligns_time_and_heading(flown, tmp_path):
 def test_verify_passes_and_fails_by_the_limits(flown):
     out = call("verify", "--project", flown, "--json", status=1)
     told = {f["requirement"] for f in out["failed"]}
-    assert told == {"Height", "Position"}, "a new project's estimator answers for place and height, which nothing measured here"
+    assert told == {"Height", "Position"}, (
+        "a new project's estimator answers for place and height, which nothing measured here"
+    )
     document = Document.open(flown)
     document.do(SetValue("fusion.estimators", ("attitude-ekf", "complementary"), "Judge an attitude"))
     document.close()

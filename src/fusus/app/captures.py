@@ -106,6 +106,12 @@ class Captures(QObject):
             self.noticed.emit("mind", "The project is open read-only: nothing can be captured into it.")
             return
         link = document.project.bench.link.strip()
+        if not link:
+            self.noticed.emit(
+                "mind",
+                "No link yet: enter serial:PATH or udp:PORT under Board at the left; “stand-in” plays a board to practise on.",
+            )
+            return
         if link != STAND_IN:
             self._run(document, guide, name, link)
         elif self._path:

@@ -78,6 +78,7 @@ def add_bench(folder: Path, day: date, place: Place) -> None:
             )
             info = RecordingInfo(
                 name=name, kind=kind, when=when, place=place, temperature_degc=20.0, conditions="stand-in board, invented", seed=SEED,
+                is_practice=True,
                 frames="the board's own axes, times in ns",
             )  # fmt: skip
             create_recording(folder, info, play(board))

@@ -21,7 +21,7 @@ from fusus.logs.create import create_recording
 from fusus.logs.info import RecordingInfo, recordings_folder
 from fusus.project import book, store
 from fusus.project.atomic import append_line, write_atomically
-from fusus.project.records import Brief, Budgets, Climate, Craft, Fusion, Kit, Parts, Place, Project
+from fusus.project.records import Bench, Brief, Budgets, Climate, Craft, Fusion, Kit, Parts, Place, Project
 from fusus.study.brief.brief import mission_of
 from fusus.study.flying.closed_loop import keep_closed_flight
 from fusus.study.fusion.tuning import tuning_from_parts
@@ -72,6 +72,8 @@ def demo_project() -> Project:
             rangefinder="Reed 1",
             fitting=Fitting(lever_arm_b_m=(-0.05, 0.0, -0.115), motor_ut_a=0.02),
         ),
+        is_practice=True,
+        bench=Bench(link="stand-in"),
         kit=Kit(own=OWN),
         fusion=Fusion(
             recording="pool-survey",
@@ -165,6 +167,7 @@ def build(folder: Path, progress: Progress | None = None) -> Path:
             temperature_degc=18.0,
             conditions=scenario.conditions_text,
             is_calibrated=True,
+            is_practice=True,
             reference_is="simulation truth",
             seed=scenario.seed,
         )

@@ -67,7 +67,8 @@ def make_recording(project: Path, ended: EndedCapture, decoder: Decoder) -> Reco
     told = str(about.pop("conditions", "") or "")
     info = RecordingInfo(
         name=ended.name, kind=ended.kind, when=ended.when, sources=(source,), problems=tuple(problems),
-        frames="the board's own axes, times in ns", clock="the board's own", conditions="; ".join(w for w in (told, words) if w), **about,
+        frames="the board's own axes, times in ns", clock="the board's own", is_practice=decoder.is_practice,
+        conditions="; ".join(w for w in (told, words) if w), **about,
     )  # fmt: skip
     return _created(project, info, streams)
 

@@ -14,7 +14,7 @@ import numpy as np
 
 from fusus.core.arrays import Array, IntArray
 from fusus.core.frames.units import KINDS, from_si, known_unit, to_si
-from fusus.logs.lines import checksum
+from fusus.logs.lines import PRACTICE, checksum
 from fusus.logs.streams import IN_DEGREES, STREAMS
 
 WRAP_US = 1 << 32
@@ -49,6 +49,7 @@ class Decoder:
     counts: Counter[str] = field(default_factory=Counter)
     streams: dict[str, _Stream] = field(default_factory=dict)
     unknown: Counter[str] = field(default_factory=Counter)
+    is_practice: bool = False  # the board said that it is a stand-in
     clock_jumps: list[tuple[float, float]] = field(default_factory=list)  # at board time s, by s
     _rest: bytes = b""
     _wraps: int = 0
@@ -105,6 +106,10 @@ class Decoder:
 
     def _header(self, body: bytes) -> bool:
         name, *words = body.decode("utf-8", "replace").split(",")
+        if name == PRACTICE and not words:
+            self.is_practice = True
+            self.counts["headers"] += 1
+            return True
         known = STREAMS.get(name)
         found = [_HEADING.match(w) for w in words]
         if known is None or not words or not all(found):

@@ -20,7 +20,7 @@ from fusus.core.calibration.poses import FACES
 from fusus.core.simulation.board.board import Board
 from fusus.core.simulation.board.handling import face_attitude, motions, stand_level, tumble
 from fusus.errors import FususError, LinkError
-from fusus.logs.lines import encode, encode_header
+from fusus.logs.lines import PRACTICE, encode, encode_header
 
 BLOCK_S, HEADER_S = 0.02, 2.0
 FAULTS = ("drop", "garble", "clock", "unplug")
@@ -121,7 +121,7 @@ class Printer:
         data = b"".join(line for _, line in out)
         if now_s >= self.due_s:
             self.due_s = now_s + HEADER_S
-            data = b"".join(encode_header(n, c) for n, c in self.headers.items()) + data
+            data = encode_header(PRACTICE, []) + b"".join(encode_header(n, c) for n, c in self.headers.items()) + data
         return self._spoil(data)
 
     def _spoil(self, data: bytes) -> bytes:

@@ -42,7 +42,7 @@ class StreamInfo(Record):
 
 class RecordingInfo(Record):
     """What stands in ``recording.json``. ``is_calibrated``: its source corrected the sensors already;
-    ``is_set_aside``: it is kept and not evaluated."""
+    ``is_set_aside``: it is kept and not evaluated; ``is_practice``: the stand-in or a simulation made it."""
 
     format: Literal[1] = 1
     name: str
@@ -54,6 +54,7 @@ class RecordingInfo(Record):
     note: str = ""
     is_set_aside: bool = False
     is_calibrated: bool = False
+    is_practice: bool = False
     reference_is: str | None = None
     seed: int | None = None
     sources: tuple[SourceFile, ...] = ()

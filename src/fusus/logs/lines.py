@@ -18,10 +18,14 @@ def encode(stream: str, t_us: int, values: list[str]) -> bytes:
     return body + b"*%02X\n" % checksum(body)
 
 
+# A header without columns: what comes is the stand-in's, to practise on.
+PRACTICE = "practice"
+
+
 def encode_header(stream: str, columns: list[str]) -> bytes:
     """Return the header line of a stream; columns are canonical names, whose units are written out."""
     words = ",".join(f"{c}[{unit_of(c)}]" if unit_of(c) else c for c in columns)
-    body = f"#{stream},{words}".encode()
+    body = f"#{stream},{words}".encode() if words else f"#{stream}".encode()
     return body + b"*%02X\n" % checksum(body)
 
 

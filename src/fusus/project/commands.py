@@ -137,7 +137,10 @@ class RemovePart:
 
 @dataclass(frozen=True, slots=True)
 class TakeCalibration:
-    """Put a calibration in force; the one before it of its kind stays on record."""
+    """Put a calibration in force; the one before it of its kind stays on record.
+
+    One of a practice board is kept in a real craft, to look at, and takes nothing out of force.
+    """
 
     calibration: StoredCalibration
     label: str = "Use calibration"
@@ -145,8 +148,12 @@ class TakeCalibration:
 
     def apply(self, project: Project) -> Project:
         """Return the project with it at the end of its calibrations."""
-        earlier = _out_of_force(project, self.calibration.kind)
-        bench = project.bench.model_copy(update={"calibrations": (*earlier, self.calibration)})
+        taken = self.calibration
+        if taken.is_practice and not project.is_practice:
+            earlier, taken = project.bench.calibrations, taken.model_copy(update={"is_in_force": False})
+        else:
+            earlier = _out_of_force(project, taken.kind)
+        bench = project.bench.model_copy(update={"calibrations": (*earlier, taken)})
         return project.model_copy(update={"bench": bench})
 
 

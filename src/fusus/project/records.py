@@ -241,7 +241,8 @@ class Drift(Record):
 class StoredCalibration(Record):
     """One calibration that was taken over: what came out, from which recording, where and when.
 
-    ``is_in_force``: whether replay uses it; a later one of its kind, or withdrawing it, ends that.
+    ``is_in_force``: whether replay uses it; a later one of its kind, or withdrawing it, ends that. ``is_practice``: the stand-in or a
+    simulation was its source: in a real craft it is never in force.
     """
 
     kind: str
@@ -258,6 +259,7 @@ class StoredCalibration(Record):
     temperature_degc: float | None = None
     place: Place | None = None
     is_in_force: bool = True
+    is_practice: bool = False
 
 
 class MeasuredFigure(Record):
@@ -277,11 +279,10 @@ CalibrationSchool = Literal["check", "each-flight", "on-signs", "distance-and-ag
 
 
 class Bench(Record):
-    """The board's link ("stand-in", or serial:PATH, udp:PORT), the calibrations of this craft's sensors in the order of time,
-    whether replay uses them, when they are due, and how
-    many poses an accelerometer is calibrated from."""
+    """The board's link (serial:PATH, udp:PORT, or "stand-in" to practise; empty: none yet), the calibrations of this craft's sensors in
+    the order of time, whether replay uses them, when they are due, and how many poses an accelerometer is calibrated from."""
 
-    link: str = "stand-in"
+    link: str = ""
     standin_seed: Annotated[int, Field(ge=0, le=10**9)] = 1
     use: bool = True
     school: CalibrationSchool = "check"
@@ -343,11 +344,14 @@ class EarlierValue(Record):
 
 
 class Project(Record):
-    """One craft, from brief to proof. ``provenance`` says by path where a figure comes from; what is not in it is
-    assumed."""
+    """One craft, from brief to proof. ``is_practice``: it exists to learn on, so that what the stand-in showed counts.
+
+    ``provenance`` says by path where a figure comes from; what is not in it is assumed.
+    """
 
     format: Literal[1] = 1
     name: Annotated[str, Field(min_length=1, max_length=120)]
+    is_practice: bool = False
     brief: Brief = Brief()
     parts: Parts = Parts()
     drift: Drift = Drift()

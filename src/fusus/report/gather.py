@@ -163,7 +163,7 @@ def _calibrations(folder: Path, project: Project) -> Section:
     due = {d.kind: d for d in due_all(folder, project)}
     rows: list[tuple[Cell, ...]] = []
     for c in project.bench.calibrations:
-        stands: Cell = "replaced or withdrawn"
+        stands: Cell = "practice: never used" if c.is_practice else "replaced or withdrawn"
         if c.is_in_force:
             d = due.get(c.kind)
             stands = ("due: " + d.why, "mind") if d is not None and d.is_due else ("active", "fine")

@@ -110,10 +110,10 @@ def calibrate(
         result = fit(project, loaded, kind, recording, other, SCHOOLS[faces] if faces else None, StderrProgress())  # type: ignore[arg-type]
         entry = stored(result, load_info(project, recording), loaded)
         report = told(entry, result, loaded)
+        report |= {"applied": False, "practice": entry.is_practice}
         if apply and result.verdict != "fail":
             with held(project) as document:
-                use(document, entry)
-        report["applied"] = apply and result.verdict != "fail"
+                report["applied"] = use(document, entry)
         if as_json:
             print_json(report)
         else:
@@ -123,6 +123,8 @@ def calibrate(
 
 
 def _print(report: dict[str, Any], wanted: bool) -> None:
+    from fusus.study.bench.storing import PRACTICE
+
     typer.echo(f"{report['kind']} from “{report['recording']}”: {report['verdict']}. {report['reason']}")
     for name, value in report["parameters"].items():
         sigma = report["standard_errors"].get(name)
@@ -138,8 +140,12 @@ def _print(report: dict[str, Any], wanted: bool) -> None:
         typer.echo(f"  against {c['when'][:10]}: {c['statement']}")
     for p in report["problems"]:
         typer.echo(f"  ! {p['message']} {p['action']}")
-    if wanted:
-        typer.echo("  in force from now on" if report["applied"] else "  not taken over: the capture does not do")
+    if wanted and not report["applied"] and report["verdict"] != "fail":
+        typer.echo(f"  not active: {PRACTICE}")
+    elif wanted:
+        typer.echo("  active from now on" if report["applied"] else "  not taken over: the capture does not do")
+    elif report["practice"]:
+        typer.echo("  practice: captured on the stand-in or simulated")
 
 
 def _shown(value: Any) -> str:

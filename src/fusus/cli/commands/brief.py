@@ -12,7 +12,7 @@ from fusus.cli.output import StderrProgress, answering, print_json, refuse, tabl
 from fusus.errors import FususError
 from fusus.project.json_text import parsed
 
-SETTABLE = ("brief", "parts", "drift", "loops")
+SETTABLE = ("brief", "parts", "drift", "loops", "is_practice")
 
 
 def brief(

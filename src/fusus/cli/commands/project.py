@@ -15,6 +15,10 @@ def new(
     lat: Annotated[float | None, typer.Option(help="Latitude of home, degrees.")] = None,
     lon: Annotated[float | None, typer.Option(help="Longitude of home, degrees.")] = None,
     height: Annotated[float | None, typer.Option(help="Height of home above sea level, m.")] = None,
+    practice: Annotated[
+        bool,
+        typer.Option("--practice", help="A craft to learn on: what the stand-in shows counts in it, as in no other."),
+    ] = False,
     as_json: JsonFlag = False,
 ) -> None:
     """Make a new project."""
@@ -32,7 +36,7 @@ def new(
             place = (
                 Place(lat_deg=lat, lon_deg=lon, height_m=height or 0.0) if lat is not None and lon is not None else None
             )
-            project = Project(name=name or folder.resolve().name, brief=Brief(place=place))
+            project = Project(name=name or folder.resolve().name, is_practice=practice, brief=Brief(place=place))
         except ValidationError as error:
             first = error.errors()[0]
             refuse(f"{'.'.join(str(p) for p in first['loc'])} is {first['input']}: {first['msg'].lower()}.", as_json)

@@ -10,6 +10,8 @@ from fusus.cli.options import JsonFlag, ProjectFolder
 from fusus.cli.output import FAILED, StderrProgress, answering, print_json, refuse, table_of
 from fusus.core.judgement.finding import SEVERITY_WORDS
 
+WARNING = SEVERITY_WORDS["mind"]
+
 
 def verify(
     project: ProjectFolder,
@@ -112,6 +114,7 @@ def verify_report(project: Path, recording: str | None, as_json: bool) -> dict[s
         "failed": [{"recording": r, "requirement": t} for r, t in fails],
         "not_measured": sorted(never),
         "reasons": never,
+        "practice": [i.name for i in infos if i.is_practice],
         "duplicates": [{"recording": a, "same_as": b} for a, b in duplicates(infos).items()],
         "recordings": [
             {
@@ -155,11 +158,14 @@ def print_verdicts(report: dict[str, Any]) -> None:
         for c in (r["board"] or {}).get("claims", []):
             if c["word"] != "honest":
                 typer.echo(
-                    f"[mind] {r['recording']}: the board's claimed {c['claim']} is {c['word']}: {c['one_sigma']:.0%} of errors lie "
+                    f"[{WARNING}] {r['recording']}: the board's claimed {c['claim']} is {c['word']}: {c['one_sigma']:.0%} of errors lie "
                     f"within one σ (68 % are due), they are {c['ratio']:.1f} times as large."
                 )
     for d in report["duplicates"]:
-        typer.echo(f"[mind] “{d['recording']}” was made from the same files as “{d['same_as']}”: it counts once.")
+        typer.echo(f"[{WARNING}] “{d['recording']}” was made from the same files as “{d['same_as']}”: it counts once.")
+    if report["practice"]:
+        names = ", ".join(f"“{name}”" for name in report["practice"])
+        typer.echo(f"Practice, no evidence of a real craft (stand-in or simulation): {names}.")
     for title in report["not_measured"]:
         typer.echo(f"Not measured by any recording: {title} ({report['reasons'][title]}).")
     for r in report["recordings"]:

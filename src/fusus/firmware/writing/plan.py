@@ -112,6 +112,7 @@ class Plan:
 
     ``coefficients``: those of height filters and of the navigation EKF, which depend on which sensors there are; ``errors`` how many
     errors the latter holds, ``first_variances`` the former's diagonal. ``said``: evidence in words, by the path of a figure in the project.
+    ``is_practice``: of a craft to learn on, whose calibrations may be the stand-in's.
     """
 
     project: str
@@ -129,6 +130,7 @@ class Plan:
     errors: int = 0
     first_variances: tuple[float, ...] = ()
     said: dict[str, str] = field(default_factory=dict)
+    is_practice: bool = False
 
     def __post_init__(self) -> None:
         # Text of others goes no further than here as it came: templates cannot reach it.

@@ -256,5 +256,5 @@ def stored(calibration: Calibration, info: RecordingInfo, project: Project) -> S
         standard_errors=dict(calibration.standard_errors), units=calibration.units, before=calibration.before,
         after=calibration.after, condition=calibration.condition if calibration.condition and np.isfinite(calibration.condition) else None,
         verdict=calibration.verdict, reason=calibration.reason, temperature_degc=warm if isinstance(warm, float) else None,
-        place=info.place or project.brief.place,
+        place=info.place or project.brief.place, is_practice=info.is_practice,
     )  # fmt: skip

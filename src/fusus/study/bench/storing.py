@@ -7,7 +7,7 @@ from typing import Any
 
 from fusus.core.calibration.result import Calibration
 from fusus.errors import RecordingError
-from fusus.logs.info import load_info
+from fusus.logs.info import RecordingInfo, load_info
 from fusus.project import book
 from fusus.project.commands import SetValue, TakeCalibration, TakeMeasured
 from fusus.project.document import Document
@@ -30,9 +30,26 @@ def told(entry: StoredCalibration, result: Calibration, project: Project) -> dic
     }  # fmt: skip
 
 
-def use(document: Document, entry: StoredCalibration) -> None:
-    """Put a calibration in force, with the figures of parts and fitting that it measures, and write it into the book."""
+PRACTICE = (
+    "This was captured on the stand-in or simulated: it is kept to look at, and never used in a real craft. "
+    "A craft to learn on is made with “fusus new --practice”, or marked so in Bench."
+)
+
+
+def counts(project: Project, info: RecordingInfo) -> bool:
+    """Return whether what a recording shows is evidence in a project: of a real board, or in a craft to practise on."""
+    return project.is_practice or not info.is_practice
+
+
+def use(document: Document, entry: StoredCalibration) -> bool:
+    """Put a calibration in force, with the figures of parts and fitting that it measures, and write it into the book.
+
+    Return whether it is in force: one of practice is only kept in a real craft.
+    """
     document.do(TakeCalibration(entry))
+    if entry.is_practice and not document.project.is_practice:
+        book.note(document.folder, "practice", kind=entry.kind, recording=entry.recording, verdict=entry.verdict)
+        return False
     info = load_info(document.folder, entry.recording)
     measured = from_calibration(document.project, entry, info)
     if measured:
@@ -40,11 +57,15 @@ def use(document: Document, entry: StoredCalibration) -> None:
     for path, value, sigma in fitting_from(entry):
         document.do(SetValue(path, value, "Use measured fitting", evidence_of(entry, sigma)))
     note_taken(document.folder, entry)
+    return True
 
 
 def use_allan(document: Document, recording: str, axes: tuple[AxisAllan, ...]) -> tuple[MeasuredFigure, ...]:
     """Put what an Allan deviation shows beside the datasheet's figures; return them."""
-    figures = from_allan(document.project, load_info(document.folder, recording), axes)
+    info = load_info(document.folder, recording)
+    if not counts(document.project, info):
+        raise RecordingError(recording, PRACTICE)
+    figures = from_allan(document.project, info, axes)
     if not figures:
         raise RecordingError(recording, "its Allan deviation shows no coefficient clearly; record longer at rest.")
     document.do(TakeMeasured(figures))

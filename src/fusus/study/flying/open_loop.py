@@ -151,7 +151,7 @@ def keep_flight(
     streams = record(flight.motion, flight.rate_hz, suite_of(project), flight.around, site, home, seed)
     info = RecordingInfo(
         name=name, kind="flight", when=datetime.now(UTC).replace(microsecond=0), place=place, temperature_degc=18.0,
-        conditions=f"simulated: {scenario}", is_calibrated=True, reference_is="simulation truth", seed=seed,
+        conditions=f"simulated: {scenario}", is_calibrated=True, is_practice=True, reference_is="simulation truth", seed=seed,
     )  # fmt: skip
     create_recording(folder, info, streams)
     return info

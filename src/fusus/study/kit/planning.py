@@ -52,6 +52,7 @@ def plan_of(project: Project, precision: Precision | None = None, estimator: str
         errors=errors,
         first_variances=variances,
         said=_said(project, force),
+        is_practice=project.is_practice,
     )
 
 

@@ -9,12 +9,13 @@ from fusus.errors import FususError
 
 def use_calibration(session: Session, entry: Any) -> str | None:
     """Put a fitted calibration in force, with the figures that it measures; return what is wrong, or None."""
-    from fusus.study.bench.storing import use
+    from fusus.study.bench.storing import PRACTICE, use
 
     if session.document is None:
         return "No project is open."
     try:
-        use(session.document, entry)
+        if not use(session.document, entry):
+            return PRACTICE
     except FususError as error:
         return str(error)
     session.ask("bench.due")

@@ -305,6 +305,6 @@ class CapturePage(QWidget):
             self.session.noticed.emit("stop", wrong)
             return
         self._entry = None
-        self.verdict.setText(f"{self.verdict.text()} In force from now on.")
+        self.verdict.setText(f"{self.verdict.text()} Active from now on.")
         self._show_buttons()
         self.used.emit()

@@ -11,7 +11,8 @@ def build_ledger(session: Session, ledger: Ledger) -> None:
     """Fill the ledger."""
     project = session.project
     ledger.group("Board")
-    ledger.add(TextRow(session, "bench.link", "Link", "stand-in, serial:PATH, udp:PORT"))
+    ledger.add(TextRow(session, "bench.link", "Link", "serial:PATH, udp:PORT, stand-in"))
+    ledger.add(SwitchRow(session, "is_practice", "Craft", "to practise on"))
     ledger.add(FigureRow(session, FigureSpec("drift.bias_error_rad_s", "Bias error wanted", "rate", "deg/h", False)))
     ledger.group("Calibrations")
     ledger.add(SwitchRow(session, "bench.use", "On replay", "used"))
@@ -22,7 +23,7 @@ def build_ledger(session: Session, ledger: Ledger) -> None:
         ("free poses", "nine free poses and more"),
     )
     ledger.add(ChoiceRow(session, "bench.faces", "Accelerometer", list(faces)))
-    ledger.group("In force")
+    ledger.group("Active")
     force = project.bench.in_force()
     for kind, c in force.items():
         ledger.add(FactRow(TITLES.get(kind, kind), f"{c.verdict}, {c.when:%d.%m.%Y}", mono=False, tip=c.reason))

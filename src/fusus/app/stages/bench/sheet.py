@@ -122,7 +122,9 @@ class BenchSheet(TabbedSheet):
         for i, c in enumerate(self._shown):
             before = next((o for o in self._shown[i + 1 :] if o.kind == c.kind), None)
             told = compared(c, before) if before is not None else None
-            mark = ("● active", "pass") if c.is_in_force else ("○", "faint")
+            mark = (
+                ("● active", "pass") if c.is_in_force else ("○ practice", "faint") if c.is_practice else ("○", "faint")
+            )
             key = next(iter(c.before), "")
             moved = ("–", "faint") if told is None else (told["statement"], "mind" if told["has_moved"] else "pass")
             residual = _residuals(c.before, c.after, key)
