@@ -26,3 +26,14 @@ def rate_noise(seed: int, n: int, rate_hz: float, noise: float, b: float, k: flo
     if b > 0:
         bias = bias + flicker(rng, n, 1 / rate_hz, b)
     return bias + rng.standard_normal(n) * (noise * np.sqrt(rate_hz)), bias
+
+
+def markov(rng: np.random.Generator, n: int, sigma: float, lasting_s: float, step_s: float) -> np.ndarray:
+    """Return n samples of noise of a size that lasts for a while: an autoregression of one term, from its steady state."""
+    keeps = np.exp(-step_s / lasting_s)
+    out = np.empty(n)
+    out[0] = sigma * rng.standard_normal()
+    push = sigma * np.sqrt(1.0 - keeps**2) * rng.standard_normal(n)
+    for i in range(1, n):
+        out[i] = keeps * out[i - 1] + push[i]
+    return out

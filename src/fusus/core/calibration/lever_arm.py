@@ -4,12 +4,15 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from fusus.core.arrays import Array, as_samples, as_series
+from fusus.core.analysis.long_run import long_run
 from fusus.core.calibration.result import Calibration, CaptureProblem, judged, plain, refused
 from fusus.core.calibration.screening import Found
 from fusus.core.frames import quaternion
 
 LEAST_FIXES, LEAST_RATE_RAD_S = 30, 0.4
-DELAYS_S = np.arange(0.0, 0.41, 0.02)
+DELAYS_S = np.arange(0.0, 0.61, 0.02)
+# Rounds of the fit after the grid, and the step of the derivative by the delay.
+ROUNDS, STEP_S = 12, 2e-3
 
 
 def lever_arm(
@@ -40,7 +43,8 @@ def lever_arm(
 
     Notes
     -----
-    v = R (ω × l), linear in l; the receiver's delay is the one that leaves least.
+    v = R (ω × l) + c, linear in l and in the steady c; the receiver's delay is fitted with them, from the best of a grid. Errors are of
+    all seven together: what a wrong delay makes of the lever arm is in them, and that a receiver's errors last for a while.
     """
     gt, v = as_series(gnss_t_s, "gnss_t_s"), as_samples(velocity_n, "velocity_n", 3)
     t, q, w = as_series(t_s, "t_s"), as_samples(q_nb, "q_nb", 4), as_samples(rate_b, "rate_b", 3)
@@ -59,34 +63,65 @@ def lever_arm(
         )  # fmt: skip
     if problems:
         return refused("lever-arm", problems)
-    best: tuple[float, float, Array, Array, Array] | None = None
-    for delay in DELAYS_S:
-        design = _design(gt - delay, t, q, w)
-        x, *_ = np.linalg.lstsq(design, v.ravel(), rcond=1e-3)
-        cost = float(((v.ravel() - design @ x) ** 2).sum())
-        if best is None or cost < best[0]:
-            best = cost, float(delay), x, design, v.ravel() - design @ x
-    if best is None:
-        raise ValueError("there is nothing to fit")
-    _, delay, x, design, rest = best
-    normal = design.T @ design
-    variance = float(rest @ rest) / max(1, len(rest) - 6)
-    values, axes = np.linalg.eigh(normal)
-    covariance = (axes / np.maximum(values, 1e-12)) @ axes.T * variance
-    sigma = np.sqrt(np.diag(covariance))[:3]
+    x, sigma, rest = _fitted(gt, v, t, q, w)
+    delay, delay_sigma = float(x[6]), float(sigma[6])
+    sigma = sigma[:3]
     arm = np.where(sigma < 0.5, x[:3], np.nan)
     before, after = float(np.sqrt(np.mean(v**2))), float(np.sqrt(np.mean(rest**2)))
     problems += _of_arm(arm, sigma, entered_b)
     told = ", ".join(f"{'xyz'[i]} {arm[i]:+.3f} ± {sigma[i]:.3f} m" for i in range(3) if np.isfinite(arm[i]))
     word, reason, found = judged(
-        problems, f"The antenna sits at {told} from the centre of turning; it speaks {delay * 1e3:.0f} ms late."
+        problems, f"The antenna sits at {told} from the centre of turning; it speaks {delay * 1e3:.0f} ± "
+        f"{delay_sigma * 1e3:.0f} ms late."
     )
     return Calibration(
         "lever-arm", {"lever_arm_m": plain(arm), "latency_s": delay},
-        {"lever_arm_m": plain(np.where(sigma < 0.5, sigma, np.nan)), "latency_s": float(DELAYS_S[1])},
+        {"lever_arm_m": plain(np.where(sigma < 0.5, sigma, np.nan)), "latency_s": delay_sigma},
         {"lever_arm_m": "m, forward, right, down", "latency_s": "s"}, {"speed_rms_m_s": before}, {"speed_rms_m_s": after}, None,
         word, reason, found,
     )  # fmt: skip
+
+
+def _fitted(gt: Array, v: Array, t: Array, q: Array, w: Array) -> tuple[Array, Array, Array]:
+    """Return lever arm, steady velocity and delay (7,), their standard errors (7,), and residuals (N, 3)."""
+
+    def residuals(x: Array) -> Array:
+        return v.ravel() - _design(gt - x[6], t, q, w) @ x[:6]
+
+    best: tuple[float, Array] | None = None
+    for delay in DELAYS_S:
+        design = _design(gt - delay, t, q, w)
+        linear, *_ = np.linalg.lstsq(design, v.ravel(), rcond=1e-3)
+        cost = float(((v.ravel() - design @ linear) ** 2).sum())
+        if best is None or cost < best[0]:
+            best = cost, np.append(linear, delay)
+    if best is None:
+        raise ValueError("there is nothing to fit")
+    cost, x = best
+    jacobian = _jacobian(gt, t, q, w, x)
+    for _ in range(ROUNDS):
+        step, *_ = np.linalg.lstsq(jacobian, residuals(x), rcond=1e-3)
+        tried = x + step
+        tried[6] = np.clip(tried[6], x[6] - DELAYS_S[1], x[6] + DELAYS_S[1])
+        tried_cost = float((residuals(tried) ** 2).sum())
+        if tried_cost >= cost:
+            break
+        x, cost, jacobian = tried, tried_cost, _jacobian(gt, t, q, w, tried)
+    rest = residuals(x)
+    values, axes = np.linalg.eigh(jacobian.T @ jacobian)
+    inverse = (axes / np.maximum(values, 1e-12)) @ axes.T
+    freedom = len(rest) / max(1, len(rest) - 7)
+    white = np.diag(inverse) * float(rest @ rest) / len(rest) * freedom
+    # What each fix moves each figure by: the variance of its sum is that of the figure, however long errors last.
+    moves = (jacobian @ inverse * rest[:, None]).reshape(len(gt), 3, 7).sum(axis=1)
+    lasting = np.array([long_run(m).variance for m in moves.T]) * len(gt) ** 2 * freedom
+    return x, np.sqrt(np.maximum(white, lasting)), rest.reshape(-1, 3)
+
+
+def _jacobian(gt: Array, t: Array, q: Array, w: Array, x: Array) -> Array:
+    """Return how the velocities (3N,) move with lever arm, steady velocity and delay, (3N, 7)."""
+    late, early = (_design(gt - x[6] - h, t, q, w) @ x[:6] for h in (STEP_S, -STEP_S))
+    return np.column_stack([_design(gt - x[6], t, q, w), (late - early) / (2.0 * STEP_S)])
 
 
 def _design(at: Array, t: Array, q: Array, w: Array) -> Array:

@@ -24,13 +24,16 @@ from fusus.core.calibration.result import Calibration, CaptureProblem, judged, p
 from fusus.core.calibration.screening import Found, screen
 
 School = Literal["six faces", "five faces", "free poses"]
-SQUARE_RAD = np.radians(0.5)  # of a box on a table that was checked with a level; common practice
-BELIEF = 12.0  # how many measured tilts the stated squareness weighs as much as
+# Of a box with care on a table that was checked with a level: common practice. Opposite faces show how square they lay; what is assumed
+# weighs as much as one of them.
+SQUARE_RAD = np.radians(0.1)
+BELIEF = 1.0
 FLOOR_M_S2 = 3e-4  # 30 µg, the bias instability of a usual part
 # Over the minute of a capture a bias drifts mostly as one: what all poses share moves the offset, the rest each pose.
 SHARED, OWN = 0.9, 0.45
 LEAST_FREE = 9
 MOST_CONDITION = 1e3
+WIDEST = 1.75  # where faces show nothing of how square they lay
 
 
 @dataclass(frozen=True, slots=True)
@@ -204,15 +207,21 @@ def _fit_faces(poses: tuple[Pose, ...], g: float, square_rad: float) -> _Fit:
         return np.concatenate([((raw - force @ matrix.T - offset) / sigma).ravel(), tilts.ravel() / held])
 
     x = np.concatenate([np.eye(3).ravel(), np.zeros(3 + 2 * n)])
-    for _ in range(2):  # the second time with the squareness that the first one showed
+    for _ in range(3):  # each time with the squareness that the one before showed
         found = least_squares(residuals, x, method="lm", x_scale="jac")
         x = found.x
-        free = max(1, 5 * n - len(x))
-        shown = float(np.sum(x[12:] ** 2))
-        held = float(np.sqrt((BELIEF * square_rad**2 + shown * 2 * n / max(free, 1)) / (BELIEF + 2 * n)))
+        free = max(0, 5 * n - len(x))
+        held = float(np.sqrt((BELIEF * square_rad**2 + float(np.sum(x[12:] ** 2))) / (BELIEF + free)))
     sigmas, condition = standard_errors(np.asarray(found.jac))
+    # A squareness from so few faces is itself uncertain: what rests on it spreads as Student's t does.
+    freedom = BELIEF + free
+    sigmas = sigmas * np.sqrt(freedom / (freedom - 2.0)) if freedom > 3.0 else sigmas * WIDEST
+    matrix, spread = x[:9].reshape(3, 3), sigmas[:9].reshape(3, 3)
+    # A lean that opposite faces have against each other shows nowhere, and shortens what both read by half its square.
+    along = np.eye(3, dtype=bool)
+    spread[along] = np.hypot(spread[along], 0.5 * held**2)
     return _Fit(
-        x[9:12], x[:9].reshape(3, 3), sigmas[9:12], sigmas[:9].reshape(3, 3), condition,
+        x[9:12], np.where(along, matrix * (1.0 + 0.5 * held**2), matrix), sigmas[9:12], spread, condition,
         float(np.sqrt(np.mean(x[12:] ** 2))),
     )  # fmt: skip
 

@@ -11,10 +11,12 @@ from numpy.typing import ArrayLike
 from scipy.signal import find_peaks, welch
 
 from fusus.core.arrays import Array, as_samples, as_series
+from fusus.core.analysis.long_run import long_run
 from fusus.core.calibration.result import Calibration, CaptureProblem, judged, plain, refused
 from fusus.core.calibration.screening import Found, screen
 
 LEAST_S = 3.0
+BLOCK_S = 0.1
 HARMONICS = 4
 NEAR = 0.04  # of a line's frequency
 LINE_OVER = 8.0  # times the median level round it
@@ -92,7 +94,7 @@ def vibration(
         "vibration",
         {"acc_rms_m_s2": plain(acc_size), "gyro_rms_rad_s": plain(gyro_size), "line_hz": plain(np.array([k for k, _ in lines])),
          "line_m_s2": plain(np.array([s for _, s in lines])), "rotor_hz": base, "notch_hz": notch, "notch_q": q},
-        {"acc_rms_m_s2": plain(acc_size / np.sqrt(2 * rate)), "gyro_rms_rad_s": plain(gyro_size / np.sqrt(2 * rate)),
+        {"acc_rms_m_s2": plain(_size_error(acc_rms, rate)), "gyro_rms_rad_s": plain(_size_error(gyro_rms, rate)),
          "line_hz": [float(frequency[1])] * len(lines), "line_m_s2": None, "rotor_hz": float(frequency[1]) if base else None,
          "notch_hz": None, "notch_q": None},
         {"acc_rms_m_s2": "m/s²", "gyro_rms_rad_s": "rad/s", "line_hz": "Hz", "line_m_s2": "m/s² RMS", "rotor_hz": "Hz", "notch_hz": "Hz",
@@ -100,6 +102,19 @@ def vibration(
         {"acc_rms_m_s2": float(np.linalg.norm(acc_size))}, {"acc_rms_m_s2": _notched(frequency, total, notch, width)}, None, word, reason,
         found, {"frequency_hz": frequency, "acc": np.sqrt(acc_power), "gyro": np.sqrt(gyro_power), "named": named, "top_hz": top},
     )  # fmt: skip
+
+
+def _size_error(shaking: Array, rate_hz: float) -> Array:
+    """Return the standard error of the RMS of each column (N, K), (K,): from the mean of its square, however long it stays alike.
+
+    Squares are averaged over short blocks first: those of a line swing at twice its frequency, which says nothing of its size.
+    """
+    each = max(1, min(round(BLOCK_S * rate_hz), len(shaking) // 32))
+    n = len(shaking) // each
+    squares = (shaking[: n * each] ** 2).reshape(n, each, -1).mean(axis=1)
+    size = np.sqrt(squares.mean(axis=0))
+    errors = np.sqrt([long_run(column).variance for column in squares.T])
+    return np.asarray(np.where(size > 0, errors / (2.0 * np.maximum(size, 1e-300)), 0.0))
 
 
 def _lines(frequency: Array, power: Array, most: int = 5) -> list[tuple[float, float]]:
