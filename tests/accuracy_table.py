@@ -120,8 +120,9 @@ Records of 60 s at 50 Hz, 200 each, against records of hours; how long or in wha
 
 ## Not in this table yet
 
-Lever arm and delay, vibration, six faces, thermal slopes, mounting (held over stand-in boards by `tests/core/calibration/test_honesty.py`), the
-estimators' own sigmas (`tests/outside`), predictions, probabilities of causes.
+Lever arm and delay, vibration and six faces (held by generators of their own in `tests/core/calibration/test_*_errors.py`), thermal slopes
+and mounting (held over stand-in boards by `test_honesty.py` there), the estimators' own sigmas (`tests/outside`), predictions, probabilities
+of causes.
 """
     OUT.write_text(text, encoding="utf-8")
 

@@ -180,6 +180,7 @@ def test_saving_says_what_is_missing(window, flown, qtbot, tmp_path):
     said = []
     window.session.noticed.connect(lambda how, text: said.append((how, text)))
     window.session.open(flown)
+    window.session.do(SetValue("fusion.estimators", ("attitude-ekf",), "Judge an attitude"))
     export_estimate(window.session, tmp_path / "e.csv")
     assert said[-1][0] == "mind" and "no estimate yet" in said[-1][1]
     done(window, qtbot)

@@ -1,6 +1,9 @@
 """Records with named fields that compiled code changes in place: a class says what there is, numpy keeps it, C has it as a struct."""
 
 import typing
+from collections.abc import Mapping
+from functools import lru_cache
+from types import MappingProxyType
 from typing import Any
 
 import numpy as np
@@ -11,8 +14,14 @@ class Record:
     (``Annotated[Array, 3]``). What runs is numpy's record of the same fields, which compiled code takes as it is."""
 
 
-def shapes_of(kind: type[Record]) -> dict[str, tuple[Any, tuple[int, ...]]]:
-    """Return the fields of a record: the kind of its figures, and their shape, () for a single one."""
+def shapes_of(kind: type[Record]) -> Mapping[str, tuple[Any, tuple[int, ...]]]:
+    """Return the fields of a record: the kind of its figures, and their shape, () for a single one. Read once a class: hints are dear."""
+    key: Any = kind  # a class is hashable, which the checker does not see
+    return _shapes(key)
+
+
+@lru_cache
+def _shapes(kind: Any) -> Mapping[str, tuple[Any, tuple[int, ...]]]:
     out = {}
     for name, hint in typing.get_type_hints(kind, include_extras=True).items():
         if typing.get_origin(hint) is typing.Annotated:
@@ -20,7 +29,7 @@ def shapes_of(kind: type[Record]) -> dict[str, tuple[Any, tuple[int, ...]]]:
             out[name] = (of, tuple(shape))
         else:
             out[name] = (hint, ())
-    return out
+    return MappingProxyType(out)
 
 
 def dtype_of(kind: type[Record]) -> np.dtype[Any]:

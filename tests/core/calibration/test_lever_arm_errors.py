@@ -3,9 +3,9 @@
 import numpy as np
 import pytest
 from scipy.spatial.transform import Rotation
+from tests.noises import markov
 
 from fusus.core.calibration.lever_arm import lever_arm
-from tests.noises import markov
 
 
 def turned(rng, seconds=60.0, rate_hz=100.0):

@@ -3,8 +3,8 @@
 import numpy as np
 from numpy.typing import ArrayLike
 
-from fusus.core.arrays import Array, as_samples, as_series
 from fusus.core.analysis.long_run import long_run
+from fusus.core.arrays import Array, as_samples, as_series
 from fusus.core.calibration.result import Calibration, CaptureProblem, judged, plain, refused
 from fusus.core.calibration.screening import Found
 from fusus.core.frames import quaternion
@@ -71,8 +71,9 @@ def lever_arm(
     problems += _of_arm(arm, sigma, entered_b)
     told = ", ".join(f"{'xyz'[i]} {arm[i]:+.3f} ± {sigma[i]:.3f} m" for i in range(3) if np.isfinite(arm[i]))
     word, reason, found = judged(
-        problems, f"The antenna sits at {told} from the centre of turning; it speaks {delay * 1e3:.0f} ± "
-        f"{delay_sigma * 1e3:.0f} ms late."
+        problems,
+        f"The antenna sits at {told} from the centre of turning; it speaks {delay * 1e3:.0f} ± "
+        f"{delay_sigma * 1e3:.0f} ms late.",
     )
     return Calibration(
         "lever-arm", {"lever_arm_m": plain(arm), "latency_s": delay},

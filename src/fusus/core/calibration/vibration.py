@@ -10,8 +10,8 @@ import numpy as np
 from numpy.typing import ArrayLike
 from scipy.signal import find_peaks, welch
 
-from fusus.core.arrays import Array, as_samples, as_series
 from fusus.core.analysis.long_run import long_run
+from fusus.core.arrays import Array, as_samples, as_series
 from fusus.core.calibration.result import Calibration, CaptureProblem, judged, plain, refused
 from fusus.core.calibration.screening import Found, screen
 

@@ -1,8 +1,10 @@
 """What values are in C, and what is said of the arrays that kernels take."""
 
 import typing
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import lru_cache
+from types import MappingProxyType
 from typing import Any, Literal
 
 from fusus.core.arrays import Array, ByteArray
@@ -96,7 +98,7 @@ class Layout:
             return self.types[cls.__name__]
         prefix = self.prefix(cls.__module__)
         out = {}
-        for name, hint in typing.get_type_hints(cls).items():
+        for name, hint in _hints(cls).items():
             shape = self.shape(cls, name)
             of = self.of(hint, prefix, name)
             out[name] = Type(of.kind, of.struct, shape[1:]) if of.is_array and shape else of
@@ -108,6 +110,12 @@ class Layout:
         if told is None and isinstance(cls, type) and issubclass(cls, Record):
             told = shapes_of(cls)[name][1]
         return told or ()
+
+
+@lru_cache
+def _hints(cls: Any) -> Mapping[str, Any]:
+    """Return what a class says of its fields; read once, since evaluating hints is dear."""
+    return MappingProxyType(typing.get_type_hints(cls))
 
 
 def is_same(a: Type, b: Type) -> bool:
