@@ -75,7 +75,7 @@ def _along_motion(given: SimulateOptions, loaded: Any) -> None:
     if given.keep is not None:
         study.keep_flight(given.project, loaded, given.scenario, given.seed, given.keep)
     report = {
-        "scenario": given.scenario, "seed": given.seed, "runs": given.runs, "recording": given.keep, "sensors": study.sensors_of(loaded),
+        "scenario": given.scenario, "seed": given.seed, "runs": given.runs, "recording": given.keep, "sensors": found.sensors,
         "estimators": {
             s.estimator: {
                 "rmse": {named(q): in_degrees(q, v) for q, v in s.rmse.items()},
@@ -103,21 +103,15 @@ def _along_motion(given: SimulateOptions, loaded: Any) -> None:
         f"{given.runs} flight{'s' if given.runs > 1 else ''} of “{given.scenario}” from seed {given.seed}; RMS errors in the air:"
     )
     print_table(table)
-    typer.echo(_sensors(study.sensors_of(loaded)))
+    typer.echo(study.sensors_words(found.sensors))
     if given.keep is not None:
         typer.echo(f"kept as recording “{given.keep}”")
-
-
-def _sensors(sensors: dict[str, str | None]) -> str:
-    """Say which parts flew, and which kinds did not."""
-    flew = ", ".join(f"{kind} {name}" for kind, name in sensors.items() if name)
-    without = ", ".join(kind for kind, name in sensors.items() if not name)
-    return f"sensors: {flew}" + (f"; without {without}" if without else "")
 
 
 def _closed(given: SimulateOptions, loaded: Any) -> dict[str, Any]:
     from fusus.study.bench.calibration_status import due_all
     from fusus.study.flying.closed_loop import Conditions, keep_closed_flight, simulate_flights
+    from fusus.study.flying.open_loop import sensors_words
     from fusus.study.flying.report import flights_report
 
     due = any(d.is_due for d in due_all(given.project, loaded))
@@ -154,7 +148,7 @@ def _closed(given: SimulateOptions, loaded: Any) -> dict[str, Any]:
             "–" if f["mean_current_a"] is None else f"{f['mean_current_a']:.1f} A",
         )  # fmt: skip
     print_table(table)
-    typer.echo(_sensors(found.sensors))
+    typer.echo(sensors_words(found.sensors))
     if given.runs > 12:
         ends = ", ".join(f"{n} {end}" for end, n in report["ends"].items())
         typer.echo(f"… of {given.runs} flights in all: {ends}")

@@ -1,5 +1,6 @@
 """Simulated flights of a project's craft with its own parts: one kept as a recording, or many for the errors to expect."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from pathlib import Path
@@ -33,13 +34,15 @@ ESTIMATORS = ("navigation-ekf", "attitude-ekf", "complementary", "altitude")
 
 @dataclass(frozen=True, slots=True)
 class Simulated:
-    """All flights, their summary by estimator, and what prediction says of the mission (None where it says nothing)."""
+    """All flights, their summary by estimator, and what prediction says of the mission (None where it says nothing); which
+    part flew of each kind of sensor."""
 
     scenario: str
     seed: int
     outcomes: tuple[Outcome, ...]
     summaries: tuple[Summary, ...]
     predicted: dict[str, float] | None
+    sensors: dict[str, str | None]
 
 
 def suite_of(project: Project) -> Suite:
@@ -70,6 +73,13 @@ def sensors_of(project: Project) -> dict[str, str | None]:
         "imu": parts.imu, "barometer": parts.barometer, "magnetometer": parts.magnetometer, "receiver": parts.receiver,
         "rangefinder": parts.rangefinder,
     }  # fmt: skip
+
+
+def sensors_words(sensors: Mapping[str, str | None]) -> str:
+    """Return which parts flew, and which kinds did not, in words."""
+    flew = ", ".join(f"{kind} {name}" for kind, name in sensors.items() if name)
+    without = ", ".join(kind for kind, name in sensors.items() if not name)
+    return f"sensors: {flew}" + (f"; without {without}" if without else "")
 
 
 def place_of(project: Project) -> tuple[Place, Site]:
@@ -118,7 +128,12 @@ def simulate(
         outcomes = fly_many(tasks, pool, progress)
     names = tuple(dict.fromkeys(o.estimator for o in outcomes))
     return Simulated(
-        scenario, seed, outcomes, tuple(summarise(outcomes, n) for n in names), predicted(project, scenario)
+        scenario,
+        seed,
+        outcomes,
+        tuple(summarise(outcomes, n) for n in names),
+        predicted(project, scenario),
+        sensors_of(project),
     )
 
 

@@ -68,6 +68,8 @@ class SimulatedPage(QWidget):
             self.table.show_rows([])
             self.claims.show_rows([])
             return
+        from fusus.study.flying.open_loop import sensors_words
+
         many = len({o.seed for o in found.outcomes})
         changed = (
             ""
@@ -76,7 +78,7 @@ class SimulatedPage(QWidget):
         )
         self.note.setText(
             f"{many} flight{'s' if many > 1 else ''} of “{found.scenario}” from seed {found.seed}: RMS errors in the air. "
-            f"Of honest claims 68 % lie within one σ.{changed}"
+            f"Of honest claims 68 % lie within one σ. Flown: {sensors_words(found.sensors)}.{changed}"
         )
         self.table.show_rows(*_rows(found))
         self.claims.show_rows(*_claims(found))
