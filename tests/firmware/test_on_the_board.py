@@ -63,6 +63,18 @@ def loops(place, tmp_path_factory):
     return library
 
 
+def test_shares_of_thrust_become_commands_by_the_square_law(loops):
+    """What a propeller's thrust does over its speed, by the books; and no bits take a command out of its range."""
+    for share in (0.0, 0.01, 0.17, 0.41, 0.5, 1.0, 1.7, -0.3, math.nan, math.inf, -math.inf):
+        shares, commands = (F * 4)(*[share] * 4), (F * 4)(*[9.0] * 4)
+        loops.control_commands(shares, commands)
+        assert all(0.0 <= c <= 1.0 for c in commands)
+        if 0.0 <= share <= 1.0:
+            assert all(c * c == pytest.approx(share, abs=1e-15) for c in commands)
+    loops.control_commands((F * 4)(*[0.41] * 4), commands)
+    assert round(1000 + 1000 * commands[0]) == 1640 and commands[0] ** 2 == pytest.approx(0.41)
+
+
 def three(*values):
     return (F * 3)(*values)
 

@@ -3,7 +3,7 @@
 from typing import Any
 
 from fusus.core.control import arming, cascade, rate_loops, soundness
-from fusus.core.vehicle import motor_limits
+from fusus.core.vehicle import motor_command, motor_limits
 from fusus.firmware.translation.unit import Unit
 from fusus.firmware.writing import constants
 from fusus.firmware.writing.constants import Constant
@@ -18,7 +18,7 @@ def control_unit(plan: Plan) -> Unit:
     unit = Unit(layout_for(len(c.table), len(c.sections)), plan.precision)
     kernels: list[Any] = [
         cascade.wanted_rates, rate_loops.rate_loops, rate_loops.measured_rate, cascade.begin_anew, motor_limits.mix_into, arming.refusals,
-        soundness.cos_of_tilt,
+        soundness.cos_of_tilt, motor_command.command_for,
     ]  # fmt: skip
     for kernel in kernels:
         unit.add(kernel)

@@ -17,7 +17,8 @@ PREFIXES = {
     f"{_E}complementary": "complementary", f"{_E}mahony": "mahony", f"{_E}madgwick": "madgwick",
     f"{_E}attitude_ekf": "attitude_ekf", f"{_E}altitude": "altitude", f"{_E}navigation_ekf": "navigation", f"{_E}initial": "start",
     "fusus.core.world.site": "site", "fusus.core.control.cascade": "cascade", "fusus.core.control.pid": "pid",
-    "fusus.core.control.sections": "filter", "fusus.core.vehicle.motor_limits": "mixer", "fusus.core.control.arming": "arming",
+    "fusus.core.control.sections": "filter", "fusus.core.vehicle.motor_limits": "mixer",
+    "fusus.core.vehicle.motor_command": "motor", "fusus.core.control.arming": "arming",
     "fusus.core.control.rate_loops": "cascade", "fusus.core.control.soundness": "loop",
 }  # fmt: skip
 # What only keeps figures for drawing has no place on a board.

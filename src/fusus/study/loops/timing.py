@@ -1,6 +1,5 @@
 """The control cycle of a project: its tasks, whether they fit, and how long a sample takes to become thrust."""
 
-import math
 from dataclasses import dataclass
 
 from fusus.core.timing.motor_signal import MotorSignal, signal_named
@@ -9,6 +8,7 @@ from fusus.core.timing.superloop import Superloop, run_superloop
 from fusus.core.timing.task import Place, Task, utilisation
 from fusus.core.timing.transfer import transfer_s
 from fusus.core.vehicle.airframe import hover
+from fusus.core.vehicle.motor_command import command_for
 from fusus.project.records import Loops, Project
 from fusus.study.brief.brief import airframe_of, density_of
 from fusus.study.brief.site import site_of
@@ -92,8 +92,7 @@ def timing_of(project: Project) -> Timing:
     period = 1.0 / loops.rate_hz
     tasks, signal = tasks_of(loops), signal_named(loops.signal)
     throttle = hover_throttle(project)
-    # A motor signal asks for speed, and thrust goes with its square.
-    pulse = signal.length_s(math.sqrt(throttle))
+    pulse = signal.length_s(command_for(throttle))
     held = pulse if loops.pulse_by_software else 0.0
     loop = run_superloop(tasks, period, held)
     # One piece for the cycle: its parts follow one another and none preempts another.

@@ -111,6 +111,7 @@ from fusus.core.vehicle.body import (
     stepped,
 )
 from fusus.core.vehicle.drive import Power, drained, rest_cell_v, rotor_wrench, spun
+from fusus.core.vehicle.motor_command import command_for
 from fusus.core.vehicle.motor_limits import mix_into
 
 NEVER = 2**62
@@ -365,7 +366,7 @@ def command(older: Array, newer: Array, motor_log: Array, sent: int, ratio: floa
     """Fill the speeds that motors are told: of the command before, and of the one that takes over within this loop."""
     for k in range(older.shape[0]):
         older[k] = newer[k]
-        newer[k] = math.sqrt(motor_log[sent, k]) * ratio if is_whole and sent >= 0 else 0.0
+        newer[k] = command_for(motor_log[sent, k]) * ratio if is_whole and sent >= 0 else 0.0
 
 
 @inlined_kernel
