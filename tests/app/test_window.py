@@ -189,7 +189,7 @@ def test_picking_estimators_runs_them(opened, qtbot):
 
 def test_the_last_estimator_stays(opened):
     opened.show_stage("fusion")
-    for name in ("complementary", "attitude-ekf"):
+    for name in ("navigation-ekf", "attitude-ekf"):
         opened.ledger.findChild(QCheckBox, f"run-{name}").click()
     assert len(opened.session.project.fusion.estimators) == 1
 

@@ -4,6 +4,10 @@ from fusus.app.panels.notes_panel import Help
 
 TEXTS: dict[str, Help] = {
     "name": Help("Craft", "The name under which this project is kept and reported.", "A short word."),
+    "is_practice": Help(
+        "Craft", "A craft to practise on: calibrations from the stand-in board count in it. In a real craft they are kept and never used.",
+        "Off for every craft that flies.",
+    ),
     "brief.about": Help("About", "One sentence on what the craft is for. It stands in reports."),
     "brief.craft.layout": Help("Layout", "How the rotors are arranged. The mixer and the authority per axis follow from it."),
     "brief.craft.mass_kg": Help(

@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 from fusus.app.figures.rows import Cell, RowsTable
 from fusus.app.session import Session
 from fusus.app.stages.base import title_label
-from fusus.study.loops.findings import hover_words
 
 DEGREES = math.degrees(1.0)
 CHECKS = (
@@ -77,6 +76,8 @@ class MotorsPage(QWidget):
 
     def draw(self, study: Any) -> None:
         """Show a study's motors, and what they can do."""
+        from fusus.study.loops.findings import hover_words
+
         said = ", ".join(
             f"{a.name} {torque:.2f} N m, {a.plant.gain:.0f} rad/s²"
             for a, torque in zip(study.axes, study.mixer.authority_nm, strict=True)
