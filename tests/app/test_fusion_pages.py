@@ -54,7 +54,7 @@ def test_every_quantity_is_drawn_with_its_limit(fusion):
         assert any("Navigation EKF" in n for n in names) and len(columns[0]) > 100, q.name
         assert ("t_s (Mahony)" in names) == (q.unit == "°")
     rows = words(sheet.errors.table)
-    assert rows[0][0].endswith("(judged)") and rows[0][4].endswith(" m") and rows[2][4] == "–"
+    assert rows[0][0].endswith("(evaluated)") and rows[0][4].endswith(" m") and rows[2][4] == "–"
 
 
 def test_consistency_shows_channels_and_parts(fusion):
@@ -105,7 +105,7 @@ def test_tuning_by_parts_without_parts_says_what_is_missing(fusion, qtbot):
     ask(fusion, "survey", qtbot)
     from fusus.app.stages.fusion.notes import notes
 
-    assert any(n.subject == "Survey of the flight" for n in notes(fusion.session))
+    assert any(n.subject == "Lever arm, delay and mounting" for n in notes(fusion.session))
 
 
 def done(window, qtbot, timeout=120_000):

@@ -163,7 +163,7 @@ def test_fusion_shows_errors_band_and_findings(opened, qtbot):
     sheet = opened._sheets["fusion"]
     names, columns = sheet.errors.tilt.data()
     assert names[0].startswith("t_s") and len(columns[0]) > 500 and any("sigma" in n for n in names)
-    assert sheet.errors.table.rowCount() == 2 and "judged" in sheet.errors.table.item(0, 0).text()
+    assert sheet.errors.table.rowCount() == 2 and "evaluated" in sheet.errors.table.item(0, 0).text()
     assert opened.notes_panel.notes and opened.notes_panel.notes[0].severity in ("stop", "mind", "fine")
     qtbot.waitUntil(lambda: bool(sheet.errors.rose.reading.text()))  # the small figures follow in slices
     sheet.errors.tilt.moved.emit(30.0)

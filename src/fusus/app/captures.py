@@ -16,7 +16,7 @@ START_MS = 20_000
 
 
 class _Control(QObject):
-    """What the interface thread tells a running capture, and what it hears from it."""
+    """What the interface thread tells a running capture, and what it gets from it."""
 
     told = pyqtSignal(object, object)  # Status, Health
 

@@ -67,7 +67,7 @@ _current = LIGHT
 
 
 def tokens() -> Tokens:
-    """Return the colours in force."""
+    """Return the current colours."""
     return _current
 
 
@@ -102,7 +102,7 @@ def font(size: float = TEXT_PX, mono: bool = False, bold: bool = False) -> QFont
 
 
 def set_theme(app: QApplication, chosen: Tokens) -> None:
-    """Put a theme in force for the whole application."""
+    """Apply a theme for the whole application."""
     global _current
     _current = chosen
     app.setStyle("Fusion")

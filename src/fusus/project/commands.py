@@ -137,9 +137,9 @@ class RemovePart:
 
 @dataclass(frozen=True, slots=True)
 class TakeCalibration:
-    """Put a calibration in force; the one before it of its kind stays on record.
+    """Make a calibration active; the one before it of its kind stays on record.
 
-    One of a practice board is kept in a real craft, to look at, and takes nothing out of force.
+    One of a practice board is kept in a real craft, to look at, and leaves the active one active.
     """
 
     calibration: StoredCalibration
@@ -166,7 +166,7 @@ class WithdrawCalibration:
     merge_key: str | None = None
 
     def apply(self, project: Project) -> Project:
-        """Return the project without any of that kind in force."""
+        """Return the project without any of that kind active."""
         bench = project.bench.model_copy(update={"calibrations": _out_of_force(project, self.kind)})
         return project.model_copy(update={"bench": bench})
 
@@ -188,7 +188,7 @@ class DeclareReference:
 
 
 def _out_of_force(project: Project, kind: str) -> tuple[StoredCalibration, ...]:
-    """Return a project's calibrations with none of a kind in force."""
+    """Return a project's calibrations with none of a kind active."""
     return tuple(
         c.model_copy(update={"is_in_force": False}) if c.kind == kind else c for c in project.bench.calibrations
     )

@@ -242,7 +242,7 @@ class StoredCalibration(Record):
     """One calibration that was taken over: what came out, from which recording, where and when.
 
     ``is_in_force``: whether replay uses it; a later one of its kind, or withdrawing it, ends that. ``is_practice``: the stand-in or a
-    simulation was its source: in a real craft it is never in force.
+    simulation was its source: in a real craft it is never active.
     """
 
     kind: str
@@ -295,7 +295,7 @@ class Bench(Record):
         return {m.field: m.value for m in self.measured if (m.part_kind, m.part) == (part_kind, part)}
 
     def in_force(self) -> dict[str, StoredCalibration]:
-        """Return the calibration in force of each kind."""
+        """Return the active calibration of each kind."""
         return {c.kind: c for c in self.calibrations if c.is_in_force}
 
 

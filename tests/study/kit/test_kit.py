@@ -93,7 +93,7 @@ def test_constants_rest_on_the_projects_evidence(heron):
     plan = plan_of(project)
     assert plan.evidence("cascade.mass_kg") == "bench, weighed"
     assert plan.evidence("gyro-bias") == "bench, recording “bench”, 2026-09-01, pass"
-    assert plan.evidence("six-face") == "none in force"
+    assert plan.evidence("six-face") == "none active"
     assert "designed to cross over" in plan.evidence("cascade.roll")
     assert list(plan.calibrations.gyro_bias) == [0.01, 0, 0]
     by_hand = SetValue("loops.roll", (0.1, 0.2, 0.001), "x").apply(project)

@@ -140,9 +140,7 @@ class NoiseFigure(CurvesFigure):
     """The gyro's spectrum in the air, by axis."""
 
     def __init__(self) -> None:
-        super().__init__(
-            "What the gyro hears in the air", "frequency [Hz]", "density [°/s/√Hz]", "gyro-noise", (True, True)
-        )
+        super().__init__("Gyro noise in flight", "frequency [Hz]", "density [°/s/√Hz]", "gyro-noise", (True, True))
 
     def show_noise(self, hz: Array, curves: dict[str, Array], marks: tuple[tuple[float, str], ...]) -> None:
         """Draw densities with marked frequencies."""

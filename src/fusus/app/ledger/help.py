@@ -56,7 +56,7 @@ TEXTS: dict[str, Help] = {
         "Link", "Where the board is: stand-in (a whole board with hidden errors, to learn on), serial:PATH@BAUD, udp:PORT, or file:PATH.",
         "serial:/dev/ttyACM0@921600", "“fusus snippet” prints the C that a board needs.",
     ),
-    "bench.use": Help("On replay", "Whether recordings are corrected by the calibrations in force. The recordings stay as they were."),
+    "bench.use": Help("On replay", "Whether recordings are corrected by the active calibrations. The recordings stay as they were."),
     "bench.faces": Help(
         "Accelerometer", "What it is calibrated from. Six faces laid square give all axes; five leave one axis to a single reading; nine "
         "and more free poses need no square box, and gravity's size alone.",
@@ -193,7 +193,7 @@ TEXTS: dict[str, Help] = {
     "recover_s": Help("Recovery", "Readings that agree, refused for so long, make the filter give way; never one alone.", "5 to 60 s"),
     "fusion.use_barometer": Help("Barometer", "Without it height comes from fixes and rangefinder alone."),
     "kit.estimator": Help(
-        "Estimator", "Which filter is written as C. As judged: the first of Fusion's estimators, by which Proof judges.", "As judged.",
+        "Estimator", "Which filter is written as C. Fusion's: its evaluated estimator, whose verdicts Proof shows.", "Fusion's.",
     ),
     "kit.precision": Help(
         "Precision", "Of the figures on the board. Small units for figures know single precision only.", "Single.",
@@ -283,7 +283,7 @@ TEXTS: dict[str, Help] = {
     "brief.craft.torque_per_thrust_m": Help("Torque over thrust", "What a propeller drags the craft round by.", "6 % of its diameter"),
     "brief.craft.motors": Help("Own geometry", "Places and turns of the motors of the layout “other”."),
     "fusion.outages": Help(
-        "Hide fixes", "Stretches in which no fix reaches the estimators: what would an outage do here? Nothing is judged by it.",
+        "Hide fixes", "Stretches in which no fix reaches the estimators: what would an outage do here? No verdict rests on it.",
         "Start and duration in s: 120:8.",
     ),
     "fusion.use_gnss": Help("GNSS", "Without it place and speed drift away within seconds, and tilt rests on gravity."),
@@ -301,11 +301,11 @@ TEXTS: dict[str, Help] = {
     "gnss_velocity_horizontal_m_s": Help("Speed noise, level", "Of one axis.", "0.05 to 0.3 m/s"),
     "gnss_velocity_vertical_m_s": Help("Speed noise, climb", "Of the vertical axis.", "0.1 to 0.5 m/s"),
     "gnss_delay_s": Help("Delay of fixes", "From the sky to the log. Fixes are compared with where the craft was then.", "50 "
-    "to 200 ms", "“Survey” finds it from a flight."),
+    "to 200 ms", "“Lever arm, delay, mounting” finds it from a flight."),
     "gnss_delay_sigma_s": Help("Delay, spread", "0: the delay is exact. Else the filter learns it, and tries others.", "10 to 150 ms"),
-    "lever_arm_x_m": Help("Antenna ahead", "From the centre of gravity to the antenna, forward positive.", "", "Ruler, or “Survey”."),
-    "lever_arm_y_m": Help("Antenna right", "From the centre of gravity to the antenna, right positive.", "", "Ruler, or “Survey”."),
-    "lever_arm_z_m": Help("Antenna below", "Down is positive: a mast makes it negative.", "", "Ruler, or “Survey”."),
+    "lever_arm_x_m": Help("Antenna ahead", "From the centre of gravity to the antenna, forward positive.", "", "Ruler, or from a flight."),
+    "lever_arm_y_m": Help("Antenna right", "From the centre of gravity to the antenna, right positive.", "", "Ruler, or from a flight."),
+    "lever_arm_z_m": Help("Antenna below", "Down is positive: a mast makes it negative.", "", "Ruler, or from a flight."),
     "lever_arm_sigma_m": Help("Antenna, spread", "0: the lever arm is exact. Else the filter learns it.", "0 to 0.3 m"),
     "baro_noise_m": Help("Baro noise", "White noise of a sample, as height.", "0.05 to 0.5 m"),
     "baro_walk_m_rthz": Help("Baro walk", "How fast its zero moves: weather and warming.", "0.02 to 0.2 m/√s"),

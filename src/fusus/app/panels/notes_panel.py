@@ -12,7 +12,7 @@ from fusus.core.judgement.finding import SEVERITY_WORDS
 
 @dataclass(frozen=True, slots=True)
 class Note:
-    """A conclusion as shown: severity stop, mind or fine."""
+    """A conclusion as shown, with its severity: error, warning or ok on screen."""
 
     subject: str
     severity: str

@@ -323,7 +323,7 @@ class Window(QMainWindow):
 
 
 def apply_theme(name: str) -> None:
-    """Put light, dark or the desktop's theme in force."""
+    """Apply light, dark or the desktop's theme."""
     app = QApplication.instance()
     if not isinstance(app, QApplication):
         return

@@ -143,7 +143,7 @@ def _tell(report: dict[str, Any]) -> None:
         typer.echo(f"{story['part']}: {story['name'] or 'none chosen'}")
         for c in story["calibrations"]:
             typer.echo(
-                f"  {c['when']}  {c['kind']} from {c['recording']}: {c['verdict']}{', in force' if c['in_force'] else ''}"
+                f"  {c['when']}  {c['kind']} from {c['recording']}: {c['verdict']}{', active' if c['in_force'] else ''}"
             )
         for m in story["measured"]:
             typer.echo(f"  {m['when']}  {m['field']} measured in {m['recording']}: {m['value']:.4g} (SI)")

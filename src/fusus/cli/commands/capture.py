@@ -221,7 +221,7 @@ def snippet(
 
 def due(
     project: ProjectFolder,
-    check: Annotated[str | None, typer.Option(help="A check capture to hold against what is in force.")] = None,
+    check: Annotated[str | None, typer.Option(help="A check capture to hold against what is active.")] = None,
     school: Annotated[
         str | None, typer.Option(help="check, each-flight, on-signs or distance-and-age: use it from now on.")
     ] = None,
@@ -246,7 +246,7 @@ def due(
                 table.add_row(d["kind"], "due" if d["is_due"] else "", d["why"], d["risk"] if d["is_due"] else "")
             Console(width=150).print(table)
             if not report["calibrations"]:
-                typer.echo("No calibration is in force yet. Capture one, then: fusus calibrate KIND ... --apply")
+                typer.echo("No calibration is active yet. Capture one, then: fusus calibrate KIND ... --apply")
             for item in (report["check"] or {"items": []})["items"]:
                 typer.echo(f"{'holds ' if item['holds'] else 'FAILS '} {item['kind']}: {item['statement']}")
         if report["check"] and any(not i["holds"] for i in report["check"]["items"]):

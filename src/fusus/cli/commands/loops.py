@@ -103,7 +103,7 @@ def _tell(report: dict[str, Any]) -> None:
         )
     console.print(table)
     if "ladder" in report:
-        table = table_of("rung", "P>", "I>", "D>", "one sees and hears")
+        table = table_of("step", "P>", "I>", "D>", "what one notices")
         for r in report["ladder"]:
             gains = [f"{r['gains'][k]:.3g}" for k in ("p", "i", "d")]
             table.add_row(r["done"], *gains, r["seen"])

@@ -165,7 +165,7 @@ def rank(
     scheduler: SchedulerOption = None,
     as_json: JsonFlag = False,
 ) -> None:
-    """Predict every combination of the available parts and show those that no other beats."""
+    """Predict every combination of the available parts and show those that are not dominated."""
     from fusus.project import store
     from fusus.study.parts.suite import rank_parts, ranking_summary
 

@@ -13,13 +13,13 @@ from fusus.core.frames import quaternion
 
 @dataclass(frozen=True, slots=True)
 class Corrections:
-    """Parameters of the calibrations in force by kind, as they came out of their fits; {} does nothing."""
+    """Parameters of the active calibrations by kind, as they came out of their fits; {} does nothing."""
 
     by_kind: dict[str, dict[str, Any]]
 
     @property
     def kinds(self) -> tuple[str, ...]:
-        """The kinds in force."""
+        """The active kinds."""
         return tuple(self.by_kind)
 
     def _vector(self, kind: str, name: str) -> Array | None:

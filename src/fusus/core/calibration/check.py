@@ -1,4 +1,4 @@
-"""A short check capture against the calibrations in force: do they still hold?
+"""A short check capture against the active calibrations: do they still hold?
 
 Arrays, where a function does not say otherwise (shape, unit, frame):
 

@@ -124,7 +124,7 @@ GUIDES = (
     ),
     Guide(
         "check", "Check", "check", None,
-        "20 s tell whether the calibrations in force still hold.",
+        "20 s tell whether the active calibrations still hold.",
         "10 s at rest, then turn the craft slowly, nose round and over.", NO_POWER, False, "check",
         ("outdoors on", "face level", "turn"),
     ),

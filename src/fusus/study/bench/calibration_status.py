@@ -1,4 +1,4 @@
-"""How the calibrations in force stand: ages, distances, events from the book, and the latest check capture."""
+"""How the active calibrations stand: ages, distances, events from the book, and the latest check capture."""
 
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
@@ -25,7 +25,7 @@ DAY_S = 86400.0
 
 @dataclass(frozen=True, slots=True)
 class CheckResult:
-    """What one check capture says of the calibrations in force."""
+    """What one check capture says of the active calibrations."""
 
     recording: str
     when: datetime
@@ -37,7 +37,7 @@ class CheckResult:
 
 
 def run_check(folder: Path, project: Project, recording: str) -> CheckResult:
-    """Return a check capture held against the calibrations in force."""
+    """Return a check capture held against the active calibrations."""
     info = load_info(folder, recording)
     imu = load_stream(folder, recording, "imu")
     if imu is None or not imu.has("gyro_x_rad_s", "acc_x_m_s2"):
@@ -77,7 +77,7 @@ def _field(folder: Path, recording: str) -> Array:
 def calibration_ages(
     folder: Path, project: Project, now: datetime | None = None, place: Place | None = None
 ) -> tuple[CalibrationAge, ...]:
-    """Return how each calibration in force stands; ``place`` is where the craft is now, the brief's if left out."""
+    """Return how each active calibration stands; ``place`` is where the craft is now, the brief's if left out."""
     now = now or datetime.now(UTC)
     here = place or project.brief.place
     recordings = list_recordings(folder)

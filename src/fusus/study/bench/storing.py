@@ -1,4 +1,4 @@
-"""What is done with a calibration once it is fitted: told, compared with earlier ones, put in force."""
+"""What is done with a calibration once it is fitted: told, compared with earlier ones, made active."""
 
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -42,9 +42,9 @@ def counts(project: Project, info: RecordingInfo) -> bool:
 
 
 def use(document: Document, entry: StoredCalibration) -> bool:
-    """Put a calibration in force, with the figures of parts and fitting that it measures, and write it into the book.
+    """Make a calibration active, with the figures of parts and fitting that it measures, and write it into the book.
 
-    Return whether it is in force: one of practice is only kept in a real craft.
+    Return whether it is active: one of practice is only kept in a real craft.
     """
     document.do(TakeCalibration(entry))
     if entry.is_practice and not document.project.is_practice:
@@ -85,7 +85,7 @@ def held(folder: Path) -> Iterator[Document]:
 
 
 def note_taken(folder: Path, entry: StoredCalibration) -> None:
-    """Write a calibration that was put in force into the book."""
+    """Write a calibration that was made active into the book."""
     book.note(
         folder, "calibration", kind=entry.kind, recording=entry.recording, verdict=entry.verdict, reason=entry.reason,
         temperature_degc=entry.temperature_degc, place=entry.place.model_dump() if entry.place else None,

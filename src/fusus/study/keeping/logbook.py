@@ -143,9 +143,7 @@ def preflight(folder: Path, project: Project, now: datetime | None = None) -> tu
         for d in found
     ]
     if not found:
-        out.append(
-            Preflight("Calibrations", False, "none is in force: gyro bias, six faces and magnetometer come first")
-        )
+        out.append(Preflight("Calibrations", False, "none is active: gyro bias, six faces and magnetometer come first"))
     report = cards_report(folder, project)
     if report["next"] is not None:
         out.append(Preflight(f"Next test card: {report['next']}", None, "read it before; its abort rule too"))

@@ -135,7 +135,7 @@ def _said(project: Project, force: dict[str, StoredCalibration]) -> dict[str, st
     for kind in ("gyro-bias", "thermal", "six-face", "magnetometer", "mounting", "motor-current"):
         c = force.get(kind)
         told[kind] = (
-            f"bench, recording “{c.recording}”, {c.when.date().isoformat()}, {c.verdict}" if c else "none in force"
+            f"bench, recording “{c.recording}”, {c.when.date().isoformat()}, {c.verdict}" if c else "none active"
         )
     for axis in ("roll", "pitch", "yaw"):
         hz = loops.yaw_crossover_hz if axis == "yaw" else loops.crossover_hz

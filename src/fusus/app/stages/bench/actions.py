@@ -1,4 +1,4 @@
-"""What Bench does beside asking: calibrations and measured noise put in force, events written into the book."""
+"""What Bench does beside asking: calibrations and measured noise made active, events written into the book."""
 
 from pathlib import Path
 from typing import Any
@@ -8,7 +8,7 @@ from fusus.errors import FususError
 
 
 def use_calibration(session: Session, entry: Any) -> str | None:
-    """Put a fitted calibration in force, with the figures that it measures; return what is wrong, or None."""
+    """Make a fitted calibration active, with the figures that it measures; return what is wrong, or None."""
     from fusus.study.bench.storing import PRACTICE, use
 
     if session.document is None:

@@ -1,4 +1,4 @@
-"""The book: events written by hand, searched, saved and taken in."""
+"""The book: events written by hand, searched, saved and imported."""
 
 import textwrap
 from pathlib import Path
@@ -260,5 +260,5 @@ class BookPage(QWidget):
         except FususError as error:
             self.session.noticed.emit("stop", str(error))
             return
-        self.session.noticed.emit("fine", f"Taken in: {added} entries; {left} were there already.")
+        self.session.noticed.emit("fine", f"Imported: {added} entries; {left} were there already.")
         self.draw()

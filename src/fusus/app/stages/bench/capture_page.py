@@ -203,7 +203,7 @@ class CapturePage(QWidget):
                 widget.setEnabled(running)
 
     def refresh(self) -> None:
-        """Show the guides with what is in force or due."""
+        """Show the guides with what is active or due."""
         force, due = self.session.project.bench.in_force(), {d.kind for d in self.session.due if d.is_due}
         for i, guide in enumerate(GUIDES):
             item = self.list.item(i)
@@ -293,7 +293,9 @@ class CapturePage(QWidget):
     def _on_checked(self, result: Any) -> None:
         holds = all(i.holds for i in result.items)
         word = "pass" if holds else "fail"
-        said = " ".join(f"{i.kind}: {i.statement}" for i in result.items) or "Nothing is in force that it could check."
+        said = (
+            " ".join(f"{i.kind}: {i.statement}" for i in result.items) or "No active calibration that it could check."
+        )
         self.verdict.setText(f"{theme.SHAPES[word]} {said}")
         self.verdict.setStyleSheet(f"color: {theme.tokens().severity(word)};")
 

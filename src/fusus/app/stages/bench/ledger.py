@@ -1,4 +1,4 @@
-"""Bench's inputs: the board's link, whether calibrations are used, the school of when they are due, and what is in force."""
+"""Bench's inputs: the board's link, whether calibrations are used, the school of when they are due, and what is active."""
 
 from fusus.app.ledger.panel import Ledger
 from fusus.app.ledger.rows import ChoiceRow, FactRow, FigureRow, FigureSpec, SwitchRow, TextRow

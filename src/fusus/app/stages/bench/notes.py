@@ -83,7 +83,7 @@ def notes(session: Session) -> tuple[Note, ...]:
 
 
 def state(session: Session) -> StageState:
-    """Return how many of the wanted calibrations are in force, and whether one is due."""
+    """Return how many of the wanted calibrations are active, and whether one is due."""
     force = session.project.bench.in_force()
     have = sum(kind in force for kind, *_ in WANTED)
     due = sum(d.is_due for d in session.due)

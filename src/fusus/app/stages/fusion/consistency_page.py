@@ -1,4 +1,4 @@
-"""Does the judged estimate tell the truth about itself: innovations, errors against claimed sigmas."""
+"""Whether the evaluated estimate's claims hold: innovations, errors against claimed sigmas."""
 
 import numpy as np
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSplitter, QVBoxLayout, QWidget
@@ -75,13 +75,13 @@ class ConsistencyPage(QWidget):
         self.figure.restyle()
 
     def draw(self) -> None:
-        """Show the judged estimate of the study on the session."""
+        """Show the evaluated estimate of the study on the session."""
         result = self.session.fusion
         if result is None or not result.normalised:
             self.channel.clear()
             self.figure.show_innovations("No innovations", np.zeros(0), np.zeros(0))
             self.note.setText(
-                "The judged estimator keeps no innovations. Judge the Navigation EKF or a height filter to see them."
+                "The evaluated estimator keeps no innovations. Evaluate the Navigation EKF or a height filter to see them."
                 if result is not None else "The estimators have not run yet."
             )  # fmt: skip
             for table in (self.channels, self.parts):

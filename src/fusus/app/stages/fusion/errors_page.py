@@ -155,7 +155,7 @@ class ErrorsPage(QWidget):
             )
             return
         shown.title.setText(f"Errors over {recording}")
-        shown.title.setToolTip(f"By {reference}; the band is twice the sigma that the judged estimator claims")
+        shown.title.setToolTip(f"By {reference}; the band is twice the sigma that the evaluated estimator claims")
 
     def _show_rose(self) -> None:
         first, out = self.session.fusion.curves[0], self.session.fusion.study.judged.replay
@@ -174,7 +174,7 @@ class ErrorsPage(QWidget):
     def _fill_table(self) -> None:
         rows = []
         for i, curve in enumerate(self.session.fusion.curves):
-            cells = [curve.title + (" (judged)" if i == 0 else "")]
+            cells = [curve.title + (" (evaluated)" if i == 0 else "")]
             for q in QUANTITIES:
                 value = curve.figures[q.key]
                 cells.append("–" if value is None else f"{value:.2f}°" if q.unit == "°" else f"{value:.2f} {q.unit}")

@@ -1,9 +1,9 @@
-"""Fusion's inputs: recording, estimators, comparison, tuning of the judged estimator."""
+"""Fusion's inputs: recording, estimators, comparison, tuning of the evaluated estimator."""
 
 from dataclasses import fields
 
 from PyQt6.QtCore import QSignalBlocker
-from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QRadioButton, QWidget
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QRadioButton, QVBoxLayout, QWidget
 
 from fusus.app.ledger.help import help_for
 from fusus.app.ledger.panel import Ledger
@@ -54,7 +54,7 @@ def spec_for(estimator: str, name: str) -> FigureSpec:
 
 
 class EstimatorsRow(Row):
-    """Which estimators run, and which one is judged: that one stands first in the project."""
+    """Which estimators run, and which one is evaluated: that one stands first in the project."""
 
     def __init__(self, session: Session) -> None:
         super().__init__(session, "fusion.estimators", "Run")
@@ -65,12 +65,12 @@ class EstimatorsRow(Row):
         self.judged: dict[str, QRadioButton] = {}
         for info in ESTIMATORS:
             line = QHBoxLayout()
-            box, judged = QCheckBox(info.title), QRadioButton("judged")
+            box, judged = QCheckBox(info.title), QRadioButton("evaluated")
             box.setObjectName(f"run-{info.name}")
             judged.setObjectName(f"judged-{info.name}")
             box.setToolTip(info.school)
             judged.setToolTip("The requirements are held against this estimator")
-            judged.setAccessibleName(f"Judge {info.title}")
+            judged.setAccessibleName(f"Evaluate {info.title}")
             box.toggled.connect(lambda on, n=info.name: self._pick(n, on))
             judged.toggled.connect(lambda on, n=info.name: self._judge(n) if on else None)
             line.addWidget(box, 1)
@@ -81,7 +81,7 @@ class EstimatorsRow(Row):
         self.show_project(session.project)
 
     def show_project(self, project: Project) -> None:
-        """Show which run and which is judged."""
+        """Show which run and which is evaluated."""
         chosen = project.fusion.estimators
         for name, box in self.boxes.items():
             with QSignalBlocker(box), QSignalBlocker(self.judged[name]):
@@ -130,25 +130,26 @@ def _parameter_row(session: Session, estimator: str, name: str, kind: object) ->
 def _tuning_buttons(session: Session, has_innovations: bool) -> QWidget:
     """Return the ways to a tuning other than by hand."""
     box = QWidget()
-    line = QHBoxLayout(box)
+    line = QVBoxLayout(box)
     line.setContentsMargins(0, 0, 0, 4)
-    parts = QPushButton("By the parts")
+    parts = QPushButton("Noise from the parts")
     parts.setObjectName("tune-parts")
     parts.setToolTip("Take noises and spreads from the chosen parts: datasheet, and bench where it measured")
     parts.clicked.connect(lambda _=False: tune_by_parts(session))
     line.addWidget(parts)
     if has_innovations:
-        flight = QPushButton("By the flight")
+        flight = QPushButton("Noise from this recording")
         flight.setObjectName("tune-likelihood")
-        flight.setToolTip("Maximum likelihood of the innovations: the noises that surprise the filter least")
+        flight.setToolTip(
+            "Maximum likelihood of the innovations: the noises under which the innovations are most likely"
+        )
         flight.clicked.connect(lambda _=False: session.ask_of_recording("fusion.likelihood"))
-        survey = QPushButton("Survey")
+        survey = QPushButton("Lever arm, delay, mounting")
         survey.setObjectName("survey")
-        survey.setToolTip("Lever arm, delay and mounting from this flight, with standard errors")
+        survey.setToolTip("Lever arm, delay and mounting from this recording, with standard errors")
         survey.clicked.connect(lambda _=False: session.ask_of_recording("fusion.survey"))
         line.addWidget(flight)
         line.addWidget(survey)
-    line.addStretch()
     return box
 
 

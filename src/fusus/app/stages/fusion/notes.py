@@ -9,7 +9,7 @@ from fusus.app.text import figure
 
 
 def notes(session: Session) -> tuple[Note, ...]:
-    """Return the findings on the judged estimate."""
+    """Return the findings on the evaluated estimate."""
     if session.recording() is None:
         return (
             Note(
@@ -30,7 +30,7 @@ def notes(session: Session) -> tuple[Note, ...]:
                 "There is no truth to measure against" if stands_in else "There is nothing to measure against", "mind",
                 f"No errors: {study.judged.why_not}."
                 + (" Curves show how far the estimates are off the smoother." if stands_in else ""),
-                "The smoother knows what came after each moment, but shares the sensors: requirements are not judged by it."
+                "The smoother knows what came after each moment, but shares the sensors: requirements are not evaluated by it."
                 if stands_in
                 else "A jig, another system's attitude or a simulation's truth makes a reference.",
                 "Import a reference with the log", "action.import",
@@ -40,7 +40,7 @@ def notes(session: Session) -> tuple[Note, ...]:
 
 
 def _hidden(study: Any) -> list[Note]:
-    """Return what the judged estimate is off at the end of each stretch whose fixes are hidden."""
+    """Return what the evaluated estimate is off at the end of each stretch whose fixes are hidden."""
     from fusus.study.fusion.run import outage_errors
 
     c = study.judged.comparison or study.judged.against_smoother
@@ -60,7 +60,7 @@ def _hidden(study: Any) -> list[Note]:
 
 
 def _asked(session: Session) -> list[Note]:
-    """Return what a tuning by the flight and a survey found."""
+    """Return what a tuning from the recording, and lever arm, delay and mounting, found."""
     out = []
     tuned = session.answers.result("fusion.likelihood")
     if tuned is not None and session.answers.is_current("fusion.likelihood"):
@@ -69,7 +69,7 @@ def _asked(session: Session) -> list[Note]:
         out.append(
             Note(
                 "The flight asks for another tuning", "mind", f"The logarithm of its likelihood rises by {gain:.0f}: {changes} …",
-                "Under these noises what came would have surprised the filter least.", "Take this tuning over", "take.likelihood",
+                "Under these noises the innovations are most likely.", "Take this tuning over", "take.likelihood",
             )
         )  # fmt: skip
     surveyed = session.answers.result("fusion.survey")
@@ -81,7 +81,7 @@ def _asked(session: Session) -> list[Note]:
         a, s = surveyed.arm_m, surveyed.arm_sigma_m
         out.append(
             Note(
-                "Survey of the flight", "fine",
+                "Lever arm, delay and mounting", "fine",
                 f"Antenna {a[0]:+.2f} ± {s[0]:.2f} m ahead, {a[1]:+.2f} ± {s[1]:.2f} right, {a[2]:+.2f} ± {s[2]:.2f} below; delay "
                 f"{surveyed.delay_s * 1e3:.0f} ± {surveyed.delay_sigma_s * 1e3:.0f} ms.",
                 "Turns and accelerations show them.", "Hold them against ruler and datasheet.", "fusion.lever_arm_x_m",

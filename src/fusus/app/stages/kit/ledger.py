@@ -13,7 +13,10 @@ def build_ledger(session: Session, ledger: Ledger) -> None:
     project = session.project
     ledger.group("In the kit")
     judged = info_for(project.fusion.estimators[0]).title
-    choices: list[tuple[str | None, str]] = [(None, f"as judged: {judged}"), *((i.name, i.title) for i in ESTIMATORS)]
+    choices: list[tuple[str | None, str]] = [
+        (None, f"Fusion's: {judged}"),
+        *((i.name, i.title) for i in ESTIMATORS),
+    ]
     ledger.add(ChoiceRow(session, "kit.estimator", "Estimator", choices))
     ledger.add(
         ChoiceRow(session, "kit.precision", "Precision", [("single", "single, 32 bits"), ("double", "double, 64 bits")])

@@ -1,4 +1,4 @@
-"""What a flight recording shows of the loops: each axis as it flew beside its design, noise, swings, and the loop's beat."""
+"""What a flight recording shows of the loops: each axis as it flew beside its design, noise, oscillations, and the loop's period."""
 
 import math
 from typing import Any
@@ -14,7 +14,7 @@ from fusus.app.stages.loops.margins_page import DEGREES, HZ
 from fusus.core.vehicle.airframe import AXES
 
 VIEWS = {
-    "spectrum": "What the gyro hears in the air",
+    "spectrum": "Gyro noise in flight",
     "coherence": "Where wanted and flown rates agree, and the answer can be trusted",
 }
 TITLES = ("axis", "full rad/s²>", "lag ms>", "delay ms>", "Hz>", "phase °>", "designed °>", "trusted Hz>")
@@ -85,7 +85,7 @@ class FlownPage(QWidget):
         if found is None:
             self.note.setText(
                 "A flight shows its loops where wanted and flown rates agree: log the wanted rates (stream “setpoint”), and stir the "
-                "sticks, or keep a flight of the scenario “sweep” and look into it. The beat of its samples shows the loop's jitter."
+                "sticks, or keep a flight of the scenario “sweep” and look into it. The sample period shows the loop's jitter."
             )
             self.table.show_rows([])
             return

@@ -26,7 +26,7 @@ class LadderPage(QWidget):
         self.about = QLabel()
         self.about.setWordWrap(True)
         self.rung_step = StepFigure("rung-step", "The step of this rung")
-        self.steps = RowsTable("ladder-rungs", "Rungs", ("rung", "P>", "I>", "D>", "one sees and hears"), 4)
+        self.steps = RowsTable("ladder-rungs", "Tuning steps", ("step", "P>", "I>", "D>", "what one notices"), 4)
         self.steps.columns_of({0: 164, 1: 62, 2: 58, 3: 92})
         self.steps.itemSelectionChanged.connect(self._show_rung)
         column = QVBoxLayout(self)

@@ -1,4 +1,4 @@
-"""The parts' sheet: catalogue with checks, suite chart, registers, schools."""
+"""The parts' sheet: catalogue with checks, chart of combinations, ranges and counts, schools."""
 
 from typing import Any
 
@@ -17,7 +17,7 @@ from fusus.project.commands import SetValue
 
 
 class PartsSheet(TabbedSheet):
-    """Four pages: which parts there are, what suites of them do, registers, and where the schools differ."""
+    """Four pages: which parts there are, what combinations of them do, ranges and counts, and where the schools differ."""
 
     def __init__(self, session: Session) -> None:
         self._rows: list[Any] = []
@@ -75,7 +75,7 @@ class PartsSheet(TabbedSheet):
         self.chart = SuiteFigure()
         self.chart.picked.connect(self._picked)
         self.front = RowsTable(
-            "front-table", "Suites that no other beats",
+            "front-table", "Combinations not dominated by another",
             ("error/limit>", "price>", "mass>", "current>", "IMU, barometer, magnetometer, receiver"),
         )  # fmt: skip
         run = QPushButton("Rank every combination")

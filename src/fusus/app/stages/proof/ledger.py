@@ -1,4 +1,4 @@
-"""Proof's inputs: by what and how it is judged."""
+"""Proof's inputs: what is evaluated, and how."""
 
 from fusus.app.ledger.panel import Ledger
 from fusus.app.ledger.rows import FactRow, SwitchRow
@@ -10,7 +10,7 @@ from fusus.core.estimation.catalogue import info_for
 def build_ledger(session: Session, ledger: Ledger) -> None:
     """Fill the ledger."""
     project = session.project
-    ledger.group("Judged")
+    ledger.group("Evaluated")
     ledger.add(FactRow("Estimator", info_for(project.fusion.estimators[0]).title, mono=False))
     ledger.add(SwitchRow(session, "fusion.align_time", "Clocks", "aligned"))
     ledger.add(SwitchRow(session, "fusion.align_yaw", "Headings", "aligned"))

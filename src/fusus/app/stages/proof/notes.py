@@ -46,7 +46,7 @@ def notes(session: Session) -> tuple[Note, ...]:
                     )
                 )  # fmt: skip
         if j.error:
-            out.append(Note(f"{j.recording} cannot be judged", "mind", j.error, "", "", ""))
+            out.append(Note(f"{j.recording} cannot be evaluated", "mind", j.error, "", "", ""))
     out += [
         Note(
             f"{name} is {other} again",

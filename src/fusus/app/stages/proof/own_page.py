@@ -169,7 +169,7 @@ def _rows(study: Any) -> list[tuple[Cell, ...]]:
     out: list[tuple[Cell, ...]] = []
     for c in study.cases:
         if c.words or c.why_not:
-            out.append((c.name, c.words or c.why_not, "", "", "", ("not judged", "mind")))
+            out.append((c.name, c.words or c.why_not, "", "", "", ("not evaluated", "mind")))
         for v in c.verdicts:
             if v.value is None:
                 continue

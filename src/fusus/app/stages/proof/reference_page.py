@@ -205,7 +205,7 @@ class ReferencePage(QWidget):
             return
         if r["reference"] is None:
             self.result.setText(
-                f"“{r['recording']}” holds no reference: declare one, and its requirements can be judged."
+                f"“{r['recording']}” holds no reference: declare one, and its requirements can be evaluated."
             )
             return
         start, end = r["covers_s"]

@@ -176,7 +176,7 @@ class VerdictPage(QWidget):
             figure.setVisible(key == unit)
         shown = self.figures[unit]
         both = s.requirement.quantity in SIGNED
-        whose = {"board": "the board's own estimate", OWN: "own code"}.get(s.source, "the judged estimate")
+        whose = {"board": "the board's own estimate", OWN: "own code"}.get(s.source, "the evaluated estimate")
         shown.title.setText(f"{s.requirement.title} error of {whose} over {s.recording}")
         shown.show_curves([ErrorCurve(whose, curve.x, curve.y, None, curve)], shown_limit(s.requirement), both)
         if s.deciding is not None:
