@@ -66,8 +66,8 @@ class StartScreen(QWidget):
                 "Name it, say where it flies and how good its estimate has to be. Then choose its parts, or import logs.",
                 self.new_wanted,
             ),
-            ("log", "Look at a log", "Any CSV or TSV of gyro and accelerometer. Drop it here, see what is in it and what is wrong.",
-             self.log_wanted),
+            ("log", "Look at a log", "Gyro and accelerometer in CSV, Parquet, HDF5 and more. Drop it here, see what is in it and what is "
+             "wrong.", self.log_wanted),
         ):  # fmt: skip
             card = Card(name, head, text)
             card.chosen.connect(signal.emit)

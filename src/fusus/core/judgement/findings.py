@@ -75,7 +75,7 @@ def gyro_bias(e: Evidence) -> Finding | None:
 
 
 def vibration(e: Evidence) -> Finding | None:
-    """Judge how much the accelerometer shakes, and whether the estimator believes it all the same."""
+    """Judge how much the accelerometer shakes, and whether the estimator uses it all the same."""
     acc = e.given.samples.acc_b
     if len(acc) < 100:
         return None
@@ -133,7 +133,7 @@ def disturbed_field(e: Evidence) -> Finding | None:
             peak = _deg(float(np.abs(c.heading[inside]).max()))
             text += f"; the heading error peaks at {peak:.1f}°"
             severity = "stop" if peak > 10 and believed else "mind"
-    gated = "and the estimator believes it" if believed else "and the estimator leaves most of it out"
+    gated = "and the estimator uses it" if believed else "and the estimator gates most of it"
     return Finding(
         "Disturbed magnetic field", severity, f"{text}, {gated}.",
         "Steel, reinforced concrete or motor currents bend the field.",

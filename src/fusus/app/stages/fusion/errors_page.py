@@ -43,8 +43,9 @@ class ErrorsPage(QWidget):
         )
         self.table = RowsTable(
             "estimators-table", "Estimators side by side",
-            ("estimator", "tilt>", "heading>", "height>", "position>", "velocity>", "err²/σ²>", "× real>"), 0,
+            ("estimator", "tilt>", "heading>", "height>", "position>", "velocity>", "NEES>", "speed ×>"), 0,
         )  # fmt: skip
+        self.table.setToolTip("NEES per state: one is due. Speed: how many times as fast as real time it runs.")
         self.figures = QStackedWidget()
         for i, each in enumerate(self.shown.values()):
             self.figures.addWidget(each)
