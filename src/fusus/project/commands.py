@@ -149,7 +149,7 @@ class TakeCalibration:
     def apply(self, project: Project) -> Project:
         """Return the project with it at the end of its calibrations."""
         taken = self.calibration
-        if taken.is_practice and not project.is_practice:
+        if not project.counts(taken.is_practice):
             earlier, taken = project.bench.calibrations, taken.model_copy(update={"is_in_force": False})
         else:
             earlier = _out_of_force(project, taken.kind)

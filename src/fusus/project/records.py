@@ -363,6 +363,10 @@ class Project(Record):
     provenance: dict[str, Evidence] = Field(default_factory=dict)
     earlier: tuple[EarlierValue, ...] = ()
 
+    def counts(self, is_practice: bool) -> bool:
+        """Return whether what something showed is evidence here: of a real board, or in a craft to practise on."""
+        return self.is_practice or not is_practice
+
     def evidence(self, path: str) -> Evidence:
         """Return where the figure at ``path`` comes from."""
         return self.provenance.get(path, Evidence())

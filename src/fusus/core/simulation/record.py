@@ -1,7 +1,5 @@
 """From a true motion to what the sensors write down: streams of a canonical recording, with the truth beside them."""
 
-import math
-
 import numpy as np
 
 from fusus.core.arrays import Array
@@ -19,8 +17,6 @@ from fusus.core.world.site import Site
 
 GRAVITY = 9.80665
 MAG_EVERY, BARO_EVERY, REFERENCE_EVERY = 10, 20, 10
-# What is drawn beside the noise has a sequence of its own: the noise stays what its seed says.
-HEADING = 1
 
 
 def record(
@@ -55,11 +51,10 @@ def record(
     -------
     dict
         Streams ``imu``, ``mag``, ``baro``, ``gnss``, ``motor``, ``battery`` and ``reference`` (the truth); none of a sensor
-        that is not on board. Without a magnetometer the whole motion is turned about the vertical, by the seed: an estimator that
-        cannot know its heading must not be right by starting at the simulator's north.
+        that is not on board. Without a magnetometer the whole motion is turned to a start heading that the seed draws.
     """
     if suite.mag is None:
-        motion = motion.turned(float(np.random.default_rng([seed, HEADING]).uniform(-math.pi, math.pi)))
+        motion = motion.turned(suite.start_heading(seed))
     rng = np.random.default_rng(seed)
     t = motion.t_s - motion.t_s[0]
     flying = np.clip(-motion.pos_n[:, 2] / 0.3, 0.0, 1.0)

@@ -1,6 +1,9 @@
 """What happens in a made-up recording, apart from the motion."""
 
+import math
 from dataclasses import dataclass, field
+
+import numpy as np
 
 from fusus.core.sensors.barometer import BarometerModel
 from fusus.core.sensors.gnss import GnssModel
@@ -40,6 +43,10 @@ ACCELEROMETER = InertialModel(
 )
 
 
+# Which sequence of a seed the heading at the start is drawn from.
+HEADING = 1
+
+
 @dataclass(frozen=True, slots=True)
 class Disturbance:
     """A lump of steel: field at its centre in µT (north, east, down), fading over ``radius_m``."""
@@ -61,6 +68,16 @@ class Suite:
     mag: MagnetometerModel | None = field(default_factory=MagnetometerModel)
     gnss: GnssModel | None = field(default_factory=GnssModel)
     rangefinder: RangefinderModel | None = None
+
+    def start_heading(self, seed: int) -> float:
+        """Return the true heading at the start of a flight, rad: north with a magnetometer, any one by the seed without.
+
+        A filter that cannot know its heading must not be right by starting at the simulator's north. It is drawn from a sequence of
+        its own, so that all noise stays what its seed says.
+        """
+        if self.mag is not None:
+            return 0.0
+        return float(np.random.default_rng([seed, HEADING]).uniform(-math.pi, math.pi))
 
 
 @dataclass(frozen=True, slots=True)

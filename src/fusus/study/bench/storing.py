@@ -7,7 +7,7 @@ from typing import Any
 
 from fusus.core.calibration.result import Calibration
 from fusus.errors import RecordingError
-from fusus.logs.info import RecordingInfo, load_info
+from fusus.logs.info import load_info
 from fusus.project import book
 from fusus.project.commands import SetValue, TakeCalibration, TakeMeasured
 from fusus.project.document import Document
@@ -36,18 +36,13 @@ PRACTICE = (
 )
 
 
-def counts(project: Project, info: RecordingInfo) -> bool:
-    """Return whether what a recording shows is evidence in a project: of a real board, or in a craft to practise on."""
-    return project.is_practice or not info.is_practice
-
-
 def use(document: Document, entry: StoredCalibration) -> bool:
     """Make a calibration active, with the figures of parts and fitting that it measures, and write it into the book.
 
     Return whether it is active: one of practice is only kept in a real craft.
     """
     document.do(TakeCalibration(entry))
-    if entry.is_practice and not document.project.is_practice:
+    if not document.project.counts(entry.is_practice):
         book.note(document.folder, "practice", kind=entry.kind, recording=entry.recording, verdict=entry.verdict)
         return False
     info = load_info(document.folder, entry.recording)
@@ -63,7 +58,7 @@ def use(document: Document, entry: StoredCalibration) -> bool:
 def use_allan(document: Document, recording: str, axes: tuple[AxisAllan, ...]) -> tuple[MeasuredFigure, ...]:
     """Put what an Allan deviation shows beside the datasheet's figures; return them."""
     info = load_info(document.folder, recording)
-    if not counts(document.project, info):
+    if not document.project.counts(info.is_practice):
         raise RecordingError(recording, PRACTICE)
     figures = from_allan(document.project, info, axes)
     if not figures:

@@ -98,7 +98,7 @@ def keep_closed_flight(
         name=name, kind="flight", when=when or datetime.now(UTC).replace(microsecond=0), place=place, temperature_degc=TEMPERATURE_DEGC,
         conditions=f"simulated in closed loop: {scenario}, flown on {flown.controller.estimator}"
         + (f", with {TROUBLES[trouble]}" if trouble is not None else ""), is_calibrated=True,
-        is_practice=True,        reference_is="simulation truth", seed=seed,
+        is_practice=True, reference_is="simulation truth", seed=seed,
     )  # fmt: skip
     create_recording(folder, info, streams_of(flown))
     return info

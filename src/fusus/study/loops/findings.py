@@ -175,7 +175,7 @@ def _axis(axis: Axis, study: LoopStudy) -> list[Finding]:
         return [
             Finding(
                 f"{name} swings by itself", "stop",
-                f"Its gains miss a phase of {-math.degrees(m.phase_rad):.0f}°: it shakes at "
+                f"Its gains miss a phase of {abs(math.degrees(m.phase_rad)):.0f}°: it shakes at "
                 f"{m.crossover_rad_s / 2 / math.pi:.0f} Hz, and motors run hot.",
                 _costliest(axis), what_to_lower(axis.controller, axis.rest), f"loops.{axis.name}",
             )

@@ -40,8 +40,6 @@ ALIGN_S = 2.0
 BODY_HZ = 4000.0
 WIND_FROM_RAD = 0.3 + math.pi  # what the mean wind blows towards: against the legs of a mission
 SHORTEST_S = 4.0
-# The sequence of the start's heading, beside that of everything else.
-HEADING = 1
 
 KINDS = {
     "navigation-ekf": groups.NAVIGATION, "complementary": groups.COMPLEMENTARY, "mahony": groups.MAHONY,
@@ -169,7 +167,7 @@ def fly(
     mem = np.zeros(groups.MEMORY)
     # Standing on its feet, as deep as its weight presses them.
     mem[0:3] = -SINKS_M * np.cos(craft.slope_rad) * np.array([body.up_n, body.up_e, body.up_d])
-    mem[6:10] = _stands(craft.slope_rad, _heading(setting, seed))
+    mem[6:10] = _stands(craft.slope_rad, setting.suite.start_heading(seed))
     mem[groups.TAKEN] = (1.0 - craft.charge) * craft.battery.capacity_as
     mem[groups.KNOWS] = 1.0
     memory = groups.Memory(
@@ -213,13 +211,6 @@ def _wind(setting: Setting, plan: Plan, rng: np.random.Generator) -> Array:
     c, s = math.cos(WIND_FROM_RAD), math.sin(WIND_FROM_RAD)
     turned = np.stack([c * found[:, 0] - s * found[:, 1], s * found[:, 0] + c * found[:, 1], found[:, 2]], axis=1)
     return np.ascontiguousarray(mean + turned)
-
-
-def _heading(setting: Setting, seed: int) -> float:
-    """Return the heading at the start: any one without a magnetometer, so that no filter is right by starting at north."""
-    if setting.suite.mag is not None:
-        return 0.0
-    return float(np.random.default_rng([seed, HEADING]).uniform(-math.pi, math.pi))
 
 
 def _stands(slope_rad: float, heading_rad: float) -> Array:
