@@ -58,7 +58,7 @@ def test_a_cell_leads_to_the_stretch_that_decides_it(proof, qtbot, qtmodeltester
     idle(proof, qtbot)
     assert "Tilt in hop: pass" in page.reason.text() and "Deciding:" in page.reason.text()
     shown = page.figures["°"]
-    assert shown.isVisibleTo(page) and "judged estimate over hop" in shown.title.text()
+    assert shown.isVisibleTo(page) and "evaluated estimate over hop" in shown.title.text()
     push(proof, "deciding-near")
     (start, end), _ = shown.item.vb.viewRange()
     d = proof.session.answers.result("proof.stretch")[0].deciding

@@ -204,7 +204,7 @@ def _verdicts(folder: Path, project: Project) -> Section:
     titles = ("recording", "requirement", "limit>", "value>", "95 % interval>", "verdict")
     blocks: list[Words | Rows | Picture] = [
         Words(
-            f"Estimator that is judged: {info_for(project.fusion.estimators[0]).title}. The 95 % intervals allow for how long errors last."
+            f"Evaluated estimator: {info_for(project.fusion.estimators[0]).title}. The 95 % intervals allow for how long errors last."
         ),
         Rows(titles, tuple(rows), (1.3, 1.6, 1.0, 1.0, 1.5, 0.8)),
         Rows(

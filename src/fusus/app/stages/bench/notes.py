@@ -72,7 +72,7 @@ def notes(session: Session) -> tuple[Note, ...]:
             Note(
                 "Nothing is due",
                 "fine",
-                f"In force: {kinds}.",
+                f"Active: {kinds}.",
                 "By the chosen school.",
                 "Fly, or check in 20 s.",
                 "bench.school",
