@@ -86,7 +86,7 @@ def test_it_is_exported_proved_and_grows_old(opened, qtbot, tmp_path, monkeypatc
 
 def test_the_ledger_chooses_what_is_in_it(opened, qtbot):
     row = opened.ledger.rows["kit.estimator"]
-    assert row.box.itemText(0) == "Fusion's: Complementary"
+    assert row.box.itemText(0) == "Fusion: Complementary"
     row.box.setCurrentIndex(row.box.findData("mahony"))
     row.box.activated.emit(row.box.currentIndex())
     qtbot.waitUntil(lambda: opened.session.answers.is_current("kit.contents"), timeout=60_000)

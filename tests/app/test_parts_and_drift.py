@@ -67,7 +67,12 @@ def test_the_brief_says_what_it_asks_and_which_sensors_modes_need(opened, qtbot)
     before = rows["Gyro range"][2]
     sheet(opened, "brief", "modes")
     matrix = {r[0].removeprefix("● "): r for r in cells(brief.matrix)}
-    assert "needed" in matrix["Rate"][1] and matrix["Rate"][2] == "–" and "either" in matrix["Position hold"][4]
+    assert (
+        "needed" in matrix["Rate"][1]
+        and matrix["Rate"][2] == "–"
+        and "needed" in matrix["Position hold"][4]
+        and "either" in matrix["Return"][4]
+    )
     box = opened.ledger.findChild(QCheckBox, "mode-rate")
     box.click()
     assert "rate" in opened.session.project.brief.modes

@@ -175,6 +175,11 @@ class Session(QObject):
         return self.answers.result("parts.ranking")
 
     @property
+    def due_is_known(self) -> bool:
+        """Whether it has been worked out what is due."""
+        return self.answers.result("bench.due") is not None
+
+    @property
     def due(self) -> tuple[Any, ...]:
         """How each calibration stands; empty until that is known."""
         found: tuple[Any, ...] | None = self.answers.result("bench.due")

@@ -6,7 +6,7 @@ from dataclasses import replace
 import pytest
 
 from fusus.core.derived_requirements.bus import bus_times, busiest
-from fusus.core.derived_requirements.check import Climate, check_part, conflicts
+from fusus.core.derived_requirements.check import Climate, check_part, conflicts, course_conflicts
 from fusus.core.derived_requirements.derive import derive
 from fusus.core.derived_requirements.modes import MATRIX, MODES, SENSORS, sensors_for
 from fusus.core.mission.mission import Mission
@@ -35,9 +35,13 @@ def test_modes_need_what_practitioners_say():
     assert needed["rate"] == {"gyro"} and MATRIX["rate"]["accelerometer"].need == "not used"
     assert needed["self-level"] == {"gyro", "accelerometer"}
     assert needed["altitude-hold"] == {"gyro", "accelerometer", "barometer"}
-    assert needed["position-hold"] == needed["return"] == {"gyro", "accelerometer", "barometer", "gnss"}
+    assert needed["return"] == needed["follow-path"] == {"gyro", "accelerometer", "barometer", "gnss"}
+    assert needed["position-hold"] == {"gyro", "accelerometer", "barometer", "gnss", "magnetometer"}
+    assert MATRIX["return"]["magnetometer"].need == MATRIX["follow-path"]["magnetometer"].need == "either"
+    assert "course" in MATRIX["return"]["magnetometer"].reason
     assert (
-        MATRIX["position-hold"]["magnetometer"].need == "either" and "course" in MATRIX["return"]["magnetometer"].reason
+        MATRIX["position-hold"]["magnetometer"].need == "needed"
+        and "hover" in MATRIX["position-hold"]["magnetometer"].reason
     )
     assert all(MATRIX[m][s].reason for m in MODES for s in SENSORS)
 
@@ -54,8 +58,8 @@ def test_the_mode_that_asks_most_gives_the_reason():
 
 def test_figures_of_the_demo_craft_by_hand():
     n = needs()
-    # ½ of 2° in 5 s as N √t: 0.5·0.0349/√5; half the heading limit of a field of 18.7 µT: 18.7 sin 4°.
-    assert n["gyro_noise"].value == pytest.approx(0.5 * 0.034907 / math.sqrt(5), rel=1e-4)
+    # √(N R) at half of 2° with R = 1·√(2·2)/9.80665: N = (0.5·0.0349)²·9.80665/2; half the heading limit of a field of 18.7 µT: 18.7 sin 4°.
+    assert n["gyro_noise"].value == pytest.approx((0.5 * 0.034907) ** 2 * 9.80665 / 2.0, rel=1e-4)
     assert n["mag_error"].value == pytest.approx(18.7 * math.sin(math.radians(4)), rel=1e-6)
     assert n["acc_bias_outage"].value == pytest.approx(2 * 1.5 / 64) and n["gyro_bias_outage"].value == pytest.approx(
         6 * 1.5 / (9.80665 * 512)
@@ -67,7 +71,9 @@ def test_figures_of_the_demo_craft_by_hand():
 
 def test_needs_move_the_right_way():
     base = needs()
-    assert needs(mission=replace(Mission(), vibration_acc_m_s2=10.0))["acc_range"].value > base["acc_range"].value
+    shaken = [needs(mission=replace(Mission(), vibration_acc_m_s2=v))["acc_range"].value for v in (20.0, 40.0)]
+    assert base["acc_range"].value == pytest.approx(8 * 9.80665)
+    assert base["acc_range"].value < shaken[0] < shaken[1]
     assert needs(modes=("rate",))["gyro_range"].value > base["gyro_range"].value and "baro_rate" not in needs(
         modes=("rate",)
     )
@@ -79,6 +85,28 @@ def test_needs_move_the_right_way():
     assert set(needs(wanted=())) == {"gyro_range", "acc_range", "loop_rate", "gyro_rate", "baro_rate"}
 
 
+@pytest.mark.parametrize("frame", [FRAME, replace(FRAME, motor_thrust_n=12.0), replace(FRAME, full_rpm=9000.0)])
+def test_the_imu_is_fast_enough_for_the_rotors_at_full_thrust(frame):
+    """Thrust goes with the square of the speed: at full thrust rotors turn √(T/W) times as fast as in the hover."""
+    found = hover(frame, 9.80665, 1.225)
+    fastest = found.rotor_hz * math.sqrt(found.thrust_to_weight)
+    if frame.full_rpm is not None:
+        assert fastest == pytest.approx(frame.full_rpm / 60.0)
+    assert needs(frame=frame)["gyro_rate"].value == pytest.approx(2.2 * 2 * fastest)
+
+
+@pytest.mark.parametrize("modes", [("position-hold",), ("self-level", "position-hold"), ("position-hold", "return")])
+def test_a_course_is_no_heading_for_a_hover(modes):
+    (found,) = course_conflicts(True, modes)
+    assert "hover" in found.message and found.parts[0] == "GNSS course" and "magnetometer" in found.action
+    assert not course_conflicts(False, modes)
+
+
+@pytest.mark.parametrize("modes", [(), ("return",), ("follow-path", "return"), ("self-level", "altitude-hold")])
+def test_a_course_serves_what_moves(modes):
+    assert not course_conflicts(True, modes)
+
+
 def test_rules_of_thumb_are_advice_and_computed_needs_are_limits():
     """14 bits, ±8 g, ±2000 deg/s, 100 Hz: common practice."""
     tight = (*WANTED[1:], Requirement("tilt", math.radians(0.5)))
@@ -87,8 +115,9 @@ def test_rules_of_thumb_are_advice_and_computed_needs_are_limits():
         (c.subject, c.kind): c
         for c in check_part(complete(PARTS["Elm 14"]), wanted, Fitting(calibrated=False), Climate())
     }
-    # ±4 g is enough for this craft by computation, and too little by the rule: both are said.
-    assert poor["Accelerometer range", "limit"].kept and not poor["Accelerometer range", "advice"].kept
+    # Full thrust alone would leave ±4 g; a touch-down does not: one answer, not a limit and an advice that differ.
+    assert not poor["Accelerometer range", "limit"].kept and ("Accelerometer range", "advice") not in poor
+    assert not poor["Gyro noise", "limit"].kept, "18 mdeg/s/√Hz against a limit of 5.3"
     assert poor["Gyro range", "limit"].kept and not poor["Gyro range", "advice"].kept
     assert poor["Bits", "advice"].kept and "14" in poor["Bits", "advice"].message
     assert not poor["Accelerometer bias left", "limit"].kept

@@ -1,6 +1,8 @@
 """Verdicts and findings."""
 
 import math
+import re
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -107,13 +109,50 @@ def test_a_good_flight_gives_no_alarm(flight, site):
     assert "Claimed accuracy holds" in found and "Gyro bias is known" in found
 
 
-def test_a_disturbed_field_is_seen(flight, site):
+def bent(*stretches, factor=1.4):
+    """Return a change that bends the field over stretches of magnetometer samples."""
+
     def bend(g, a, m):
-        m[800:1000] *= 1.4
+        for begin, end in stretches:
+            m[begin:end] *= factor
         return g, a, m
 
-    f = subjects(evidence(flight, site, change=bend))["Disturbed magnetic field"]
-    assert "+40%" in f.statement or "+4" in f.statement
+    return bend
+
+
+def field_findings(flight, site, change, **more):
+    return [f for f in find(evidence(flight, site, change=change, **more)) if f.subject == "Disturbed magnetic field"]
+
+
+# Which estimator gates by strength and which does not is told by its parameters; a wide gate believes.
+WIDE = {
+    "attitude-ekf": replace(info_for("attitude-ekf").parameters(), mag_gate=0.95),
+}
+
+
+@pytest.mark.parametrize(
+    ("stretch", "factor", "sign"), [((800, 1000), 1.4, "+4"), ((500, 560), 0.7, "-3"), ((300, 900), 1.25, "+2")]
+)
+def test_a_disturbed_field_is_seen_and_what_the_filter_made_of_it_is_counted(flight, site, stretch, factor, sign):
+    (f,) = field_findings(flight, site, bent(stretch, factor=factor))
+    count = stretch[1] - stretch[0]
+    gated, all_of_it = map(int, re.search(r"refuses (\d+) of (\d+) samples", f.statement).groups())
+    # A window may close with the sample that came before the bend.
+    assert f"up to {sign}" in f.statement and gated == count and count <= all_of_it <= count + 1
+    assert "refuses" in f.statement and "Gate the magnetometer" not in f.next_step and f.severity != "stop"
+    (believed,) = field_findings(flight, site, bent(stretch, factor=factor), parameters=WIDE["attitude-ekf"])
+    assert (
+        "uses" in believed.statement and "Gate the magnetometer" in believed.next_step and believed.severity != "fine"
+    )
+
+
+def test_disturbances_apart_are_told_apart_and_a_calm_field_is_not_told(flight, site):
+    t = flight[1]["mag"]["t_ns"] * 1e-9
+    found = field_findings(flight, site, bent((400, 500), (1100, 1150)))
+    assert len(found) == 2
+    for f, begin in zip(found, (400, 1100), strict=True):
+        assert f"t = {t[begin] - t[0]:.0f}"[:6] in f.statement or f"t = {t[begin]:.1f}" in f.statement
+    assert not field_findings(flight, site, lambda g, a, m: (g, a, m))
 
 
 def test_a_magnetometer_in_the_wrong_unit_is_seen(flight, site):
@@ -172,6 +211,16 @@ def test_a_reference_with_another_heading_is_the_odd_one_out(flight, site):
     assert "The reference's heading is the odd one out" not in subjects(
         evidence(flight, site, others=("mahony", "complementary"))
     )
+
+
+@pytest.mark.parametrize("turn", [-24, 60, 150])
+def test_without_a_field_no_reference_is_the_odd_one_out(flight, site, turn):
+    """All estimates then sum up one gyro: that they agree with one another says nothing of the reference."""
+    without = evidence(
+        flight, site, turn=turn * DEG, others=("mahony", "complementary"), change=lambda g, a, m: (g, a, m * np.nan)
+    )
+    found = subjects(without)
+    assert "The reference's heading is the odd one out" not in found and "Nothing shows the heading" in found
 
 
 def test_no_field_means_no_heading(flight, site):

@@ -5,6 +5,7 @@ from typing import ClassVar
 
 import numpy as np
 import pytest
+from scipy.signal import butter, freqs
 from tests.conftest import flown_project, short_flight
 
 from fusus.core.estimation.navigation_ekf.parameters import Parameters
@@ -13,15 +14,19 @@ from fusus.core.simulation.campaign import fly_many
 from fusus.core.simulation.faults import FAULTS, fault_named
 from fusus.core.simulation.flights import SCENARIOS, scenario_named
 from fusus.core.simulation.scenario import Suite
+from fusus.core.vehicle.airframe import inertia
+from fusus.core.vehicle.mixer import mixer_of
 from fusus.errors import RecordingError
 from fusus.project.evidence import ASSUMED
 from fusus.project.records import Fusion, Project
+from fusus.study.brief.brief import airframe_of
 from fusus.study.flying.open_loop import keep_flight, simulate, tasks_of
+from fusus.study.fusion import schools
 from fusus.study.fusion.ablation import ablate
 from fusus.study.fusion.faults import fault_sweep
 from fusus.study.fusion.likelihood import by_likelihood
 from fusus.study.fusion.run import Choice, request_for, run
-from fusus.study.fusion.schools import fusion_schools, slower
+from fusus.study.fusion.schools import crossover_hz, fusion_schools, slower
 from fusus.study.fusion.survey import findings, survey
 from fusus.study.fusion.tuning import tuning_from_parts
 from fusus.study.recording.loading import load
@@ -159,6 +164,50 @@ def test_schools_have_figures(loaded, flown):
     assert len(slow.t_s) == len(loaded.given.t_s) // 4 and slow.samples.dt_s.sum() == pytest.approx(
         loaded.given.samples.dt_s[: 4 * len(slow.t_s)].sum()
     )
+
+
+@pytest.mark.parametrize("crossover_hz", [5.0, 12.0, 20.0])
+def test_the_gyro_filters_phase_is_told_where_the_loop_crosses(loaded, flown, crossover_hz):
+    """A low-pass of second order and 40 Hz, by scipy at that frequency; gains given by hand cross where their loop does."""
+    project = flown[1]
+    changed = project.model_copy(update={"loops": project.loops.model_copy(update={"crossover_hz": crossover_hz})})
+    (said,) = [s.second_says for s in fusion_schools(changed, loaded) if s.question == "Filter the gyro"]
+    b, a = butter(2, 2 * np.pi * 40.0, analog=True)
+    phase = -np.degrees(np.angle(freqs(b, a, [2 * np.pi * crossover_hz])[1][0]))
+    assert f"{phase:.0f}° where the roll loop crosses, at {crossover_hz:.1f} Hz" in said
+
+
+@pytest.mark.parametrize("gain", [0.02, 0.05, 0.2])
+def test_gains_by_hand_say_where_the_loop_crosses(flown, gain):
+    """A proportional loop round T/(J s (1 + τ s)) and a low-pass crosses where its gain is one."""
+    project = flown[1]
+    changed = project.model_copy(update={"loops": project.loops.model_copy(update={"roll": (gain, 0.0, 0.0)})})
+    frame = airframe_of(project.brief.craft)
+    w = 2 * np.pi * crossover_hz(changed)
+    b, a = butter(2, 2 * np.pi * project.loops.gyro_lowpass_hz, analog=True)
+    low_pass = abs(freqs(b, a, [w])[1][0])
+    turned = (
+        gain * mixer_of(frame).authority_nm[0] / inertia(frame)[0] / w / np.hypot(1.0, project.loops.motor_tau_s * w)
+    )
+    assert turned * low_pass == pytest.approx(1.0, rel=0.01)
+
+
+@pytest.mark.parametrize(
+    ("once", "learnt", "first", "second"),
+    [
+        ((2.0, 7.8), (2.0, 3.6), [], ["heading"]),
+        ((2.0, 3.6), (1.0, 3.7), [], ["tilt"]),
+        ((1.0, 3.0), (2.0, 6.0), ["tilt", "heading"], []),
+        ((1.0, 8.0), (2.0, 6.0), ["tilt"], ["heading"]),
+        ((0.10, 1.0), (0.12, 1.2), [], []),
+        ((2.0, 5.0), (2.01, 5.1), [], []),
+        ((np.nan, 5.0), (1.0, np.nan), [], []),
+    ],
+)
+def test_a_school_is_better_by_tilt_and_by_heading(monkeypatch, once, learnt, first, second):
+    figures = {"once": once, "learnt": learnt}
+    monkeypatch.setattr(schools, "_deg", lambda which, quantity: figures[which][quantity == "heading"])
+    assert schools._which_is_better("once", "learnt") == (first, second)
 
 
 class Inline:

@@ -20,7 +20,10 @@ TEXTS: dict[str, Help] = {
         "5 to 20 N for craft of 1 to 2 kg.", "Bench scale, motor clamped, people away, eyes protected.",
     ),
     "brief.craft.cells": Help("Battery cells", "Cells in series, 3.7 V each while they last.", "3 to 6."),
-    "brief.craft.capacity_as": Help("Capacity", "As printed. A fifth is left at landing.", "1000 to 10000 mAh."),
+    "brief.craft.capacity_as": Help(
+        "Capacity", "As printed. It is flown down to the stop voltage; the body of the craft says how much is left then.",
+        "1000 to 10000 mAh.",
+    ),
     "inertia_x_kg_m2": Help("Inertia, roll", "About the forward axis. Empty: estimated from mass and arm.", "", "Swing it on "
     "two threads."),
     "inertia_y_kg_m2": Help("Inertia, pitch", "About the axis to the right. Empty: estimated.", "", "Swing it on two threads."),
@@ -77,7 +80,7 @@ TEXTS: dict[str, Help] = {
     "parts.receiver": Help("Receiver", "GNSS position and velocity.", "10 Hz is good; advertised accuracy is a best case."),
     "parts.rangefinder": Help("Rangefinder", "Distance to the ground below, within its range."),
     "parts.heading": Help(
-        "Heading from", "One school takes the magnetometer, the other the GNSS course, which works only while moving and lags.",
+        "Heading from", "One school takes the magnetometer, the other the GNSS course, which lags and shows nothing in a hover.",
     ),
     "parts.fitting.calibrated": Help(
         "Calibration",

@@ -15,10 +15,11 @@ from scipy.stats import chi2
 
 from fusus.core.analysis.long_run import correlation_length
 from fusus.core.arrays import Array, as_samples, as_series
+from fusus.core.calibration.durations import LEAST_FIXES, LEAST_SKY_S
 from fusus.core.calibration.result import Calibration, CaptureProblem, judged, plain, refused
 from fusus.core.calibration.screening import Found
 
-LEAST_FIXES, GOOD_CORRELATION_TIMES = 60, 20.0
+GOOD_CORRELATION_TIMES = 20.0
 NODES, WEIGHTS = np.polynomial.legendre.leggauss(200)
 
 
@@ -89,7 +90,9 @@ def gnss_scatter(t_s: ArrayLike, position_n: ArrayLike, claimed_m: float | None 
             (
                 "fail",
                 CaptureProblem(
-                    "too few samples", f"There are {len(p)} fixes.", "Let the receiver stand for ten minutes and more."
+                    "too few samples",
+                    f"There are {len(p)} fixes.",
+                    f"Let the receiver stand for {LEAST_SKY_S / 60:.0f} minutes and more.",
                 ),
             )
         )

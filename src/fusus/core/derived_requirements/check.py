@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from fusus.core.derived_requirements.derive import DerivedRequirement
+from fusus.core.derived_requirements.modes import MATRIX, MODES, Mode
 from fusus.core.frames.units import from_si
 from fusus.core.parts.fields import fields_of
 from fusus.core.parts.fitting import Fitting
@@ -101,7 +102,6 @@ def _imu(part: Completed, needs: dict[str, DerivedRequirement], fitting: Fitting
     out += _compare(needs, "acc_bias_outage", acc.bias)
     out += [
         _advice("Bits", min(part.value("gyro_bits"), part.value("acc_bits")) >= 14, "14 bits and more", part, "gyro_bits"),
-        _advice("Accelerometer range", part.value("acc_range") >= 8 * 9.80665 * 0.999, "±8 g and more", part, "acc_range"),
         _advice("Gyro range", part.value("gyro_range") >= 34.9, "±2000 °/s and more (others: ±500 °/s)", part, "gyro_range"),
         _advice("Sample rate", part.value("gyro_rate") >= 400, "400 to 600 Hz and more", part, "gyro_rate"),
     ]  # fmt: skip
@@ -141,10 +141,11 @@ def _temperature(part: Completed, climate: Climate) -> list[Check]:
 
 @dataclass(frozen=True, slots=True)
 class Conflict:
-    """Parts that do not go together."""
+    """Parts, or a part and a use, that do not go together: what does not fit, why, what to do."""
 
     parts: tuple[str, ...]
     message: str
+    reason: str
     action: str
 
 
@@ -165,7 +166,7 @@ def conflicts(parts: tuple[Completed, ...]) -> tuple[Conflict, ...]:
             out.append(
                 Conflict(
                     (*others, part.name), f"{part.name} answers at {where} only, as {' and '.join(others)} does",
-                    "put one on a second I2C bus, or on SPI",
+                    "Two devices that answer at once garble each other.", "put one on a second I2C bus, or on SPI",
                 )
             )  # fmt: skip
     lows = [(p.part.figures["supply_low"], p.part.name) for p in parts if "supply_low" in p.part.figures]
@@ -173,6 +174,22 @@ def conflicts(parts: tuple[Completed, ...]) -> tuple[Conflict, ...]:
     if lows and highs and max(lows)[0] > min(highs)[0]:
         (low, a), (high, b) = max(lows), min(highs)
         out.append(
-            Conflict((a, b), f"{a} wants {low:g} V and more, {b} stands {high:g} V at most", "plan two supplies and level shifters")
+            Conflict(
+                (a, b), f"{a} wants {low:g} V and more, {b} stands {high:g} V at most", "One supply cannot be right for both.",
+                "plan two supplies and level shifters",
+            )
         )  # fmt: skip
     return tuple(out)
+
+
+def course_conflicts(by_course: bool, modes: tuple[Mode, ...]) -> tuple[Conflict, ...]:
+    """Return the modes that cannot do with a heading from the GNSS course: those that hold a place."""
+    at_rest = tuple(MODES[m] for m in modes if MATRIX[m]["magnetometer"].need == "needed")
+    if not by_course or not at_rest:
+        return ()
+    return (
+        Conflict(
+            ("GNSS course", *at_rest), "A hover has no course over ground, so nothing shows its heading while it holds a place",
+            "Without a heading the corrections of a position hold go the wrong way.", "take the heading from a magnetometer",
+        ),
+    )  # fmt: skip

@@ -9,6 +9,7 @@ from fusus.core.frames.units import from_si
 from fusus.core.mission.mission import Mission
 from fusus.core.requirements import Requirement
 from fusus.core.vehicle.airframe import Airframe, hover
+from fusus.core.world.atmosphere import G0_M_S2
 from fusus.core.world.site import Site
 
 # Sources share a requirement: one alone may use half of it (their squares add up, four such fill it).
@@ -18,6 +19,9 @@ MARGIN = 1.3
 GYRO_RATES_RAD_S = {"rate": math.radians(800), "mixed": math.radians(600)}
 USUAL_RATE_RAD_S = math.radians(250)
 GRAVITY_TAU_S = 5.0  # how long a tilt estimate leans on the gyro alone
+# What a craft's own accelerations make of gravity: RMS and how long they last. Common practice.
+MOTION_M_S2, MOTION_S = 1.0, 2.0
+LEAST_RANGE_G = 8.0  # touch-downs and harder shaking than a mission's go beyond full thrust: common practice
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,7 +80,7 @@ def derive(
     g = site.gravity_m_s2
     found = hover(frame, g, density_kg_m3)
     out = _ranges(mission, modes, g, found.thrust_to_weight)
-    out += _rates(frame, modes, found.rotor_hz)
+    out += _rates(frame, modes, found.rotor_hz * math.sqrt(max(found.thrust_to_weight, 1.0)))
     out += _inertial(requirements, mission, g)
     out += _aiding(requirements, mission, horizontal_ut, density_kg_m3 * g)
     return tuple(out)
@@ -93,16 +97,17 @@ def _ranges(mission: Mission, modes: tuple[Mode, ...], g: float, thrust_to_weigh
             f"manoeuvres to {math.degrees(rate):.0f} °/s, vibration peaks of {math.degrees(shake):.1f} °/s, {MARGIN:g} times both",
         ),
         DerivedRequirement(
-            "acc_range", "Accelerometer range", "at least", MARGIN * (force + shake_f), "acceleration", "g",
-            f"full thrust gives {thrust_to_weight:.1f} g, vibration peaks {shake_f / g:.2f} g, {MARGIN:g} times both",
+            "acc_range", "Accelerometer range", "at least", max(MARGIN * (force + shake_f), LEAST_RANGE_G * G0_M_S2),
+            "acceleration", "g", f"full thrust gives {thrust_to_weight:.1f} g, vibration peaks {shake_f / g:.2f} g, {MARGIN:g} times "
+            f"both; never below ±{LEAST_RANGE_G:g} g, for touch-downs",
         ),
     ]  # fmt: skip
 
 
-def _rates(frame: Airframe, modes: tuple[Mode, ...], rotor_hz: float) -> list[DerivedRequirement]:
+def _rates(frame: Airframe, modes: tuple[Mode, ...], fastest_hz: float) -> list[DerivedRequirement]:
     bandwidth = 10.0 * math.sqrt(0.25 / frame.arm_m)
     loop = max(100.0, 20.0 * bandwidth)
-    harmonics = 2.2 * 2 * rotor_hz
+    harmonics = 2.2 * 2 * fastest_hz
     out = [
         DerivedRequirement(
             "loop_rate", "Rate loop", "at least", loop, "frequency", "Hz",
@@ -110,8 +115,8 @@ def _rates(frame: Airframe, modes: tuple[Mode, ...], rotor_hz: float) -> list[De
         ),
         DerivedRequirement(
             "gyro_rate", "IMU rate", "at least", max(loop, harmonics), "frequency", "Hz",
-            f"the loop, and 2.2 times the rotors' second harmonic ({2 * rotor_hz:.0f} Hz in the hover), else vibration folds "
-            "down into the band",
+            f"the loop, and 2.2 times the rotors' second harmonic ({2 * fastest_hz:.0f} Hz at full thrust), else vibration "
+            "folds down into the band",
         ),
     ]  # fmt: skip
     if {"altitude-hold", "position-hold", "return", "follow-path"} & set(modes):
@@ -130,8 +135,9 @@ def _inertial(requirements: tuple[Requirement, ...], mission: Mission, g: float)
     if tilt is not None:
         out += [
             DerivedRequirement(
-                "gyro_noise", "Gyro noise", "at most", SHARE * tilt / math.sqrt(GRAVITY_TAU_S), "rate noise", "mdeg/s/√Hz",
-                f"half the tilt limit in {GRAVITY_TAU_S:g} s on the gyro alone, as N √t",
+                "gyro_noise", "Gyro noise", "at most", (SHARE * tilt) ** 2 * g / (MOTION_M_S2 * math.sqrt(2 * MOTION_S)),
+                "rate noise", "mdeg/s/√Hz", f"half the tilt limit where gravity is seen through accelerations of {MOTION_M_S2:g} m/s² "
+                f"that last {MOTION_S:g} s: a steady filter's tilt error is √(N R), R = a √(2τ)/g",
             ),
             DerivedRequirement(
                 "gyro_bias", "Gyro bias left", "at most", SHARE * tilt / GRAVITY_TAU_S, "rate", "deg/s",

@@ -44,6 +44,9 @@ _HEADING = Entry(
     "either", "position is steered along a heading: from the magnetometer (one school), or from the GNSS course (the other), "
     "which works only while moving and lags",
 )  # fmt: skip
+_HEADING_AT_REST = Entry(
+    "needed", "a place is held along a heading, and a hover has no GNSS course: only a magnetometer shows the heading there",
+)  # fmt: skip
 _COURSE_HELPS = Entry("helps", "a heading that does not drift")
 
 MATRIX: dict[Mode, dict[Sensor, Entry]] = {
@@ -65,7 +68,7 @@ MATRIX: dict[Mode, dict[Sensor, Entry]] = {
         "gnss": Entry("helps", "it stops the pressure's drift with the weather over minutes"), "rangefinder": _NEAR,
     },
     "position-hold": {
-        "gyro": _GYRO, "accelerometer": _LEVEL, "barometer": _HEIGHT, "magnetometer": _HEADING, "gnss": _FIX,
+        "gyro": _GYRO, "accelerometer": _LEVEL, "barometer": _HEIGHT, "magnetometer": _HEADING_AT_REST, "gnss": _FIX,
         "rangefinder": _NEAR,
     },
     "return": {

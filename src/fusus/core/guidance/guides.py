@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, cast
 
+from fusus.core.calibration.durations import LEAST_SKY_S
 from fusus.core.guidance.status import Status
 
 if TYPE_CHECKING:
@@ -12,6 +13,11 @@ NO_POWER = "Propellers off for all bench work with a battery in."
 POWERED = (
     "Powered: propellers off where the test allows it, else the craft restrained, people away, goggles on, and a switch that stops "
     "the motors at hand. Lithium batteries as their maker says. Follow local rules."
+)
+# Captures that mean nothing without the propellers' load.
+RESTRAINED = (
+    "Powered, propellers on: the craft restrained so that it cannot lift or tip, nobody within reach or in the propellers' plane, "
+    "goggles on, and a switch that stops the motors at hand. Lithium batteries as their maker says. Follow local rules."
 )
 
 
@@ -45,7 +51,8 @@ GUIDES = (
     Guide(
         "still", "Still", "still", "gyro-bias",
         "Integrated, a gyro's bias is drift: 0.1 °/s turns a heading by 6° a minute.",
-        "Lay the board on something solid, warm, and leave it alone for 20 s.", NO_POWER, False, "still", ("face level",),
+        "Lay the board on something solid, at the temperature that it flies at, and leave it alone for 20 s.", NO_POWER, False, "still",
+        ("face level",),
     ),
     Guide(
         "long-still", "Long still", "still", None,
@@ -57,7 +64,7 @@ GUIDES = (
         "six-face", "Six faces", "six-face", "six-face",
         "An accelerometer that is off by 20 mg leans the craft by 1.1°, and it drifts off.",
         "The board alone in a square box, or the craft if the board sits square in it: each face up in turn, 3 s still, on a solid "
-        "level surface; cooled down, motors never started.", NO_POWER, False, "six_face",
+        "level surface; motors never started, the board on for some minutes so that its temperature stands.", NO_POWER, False, "six_face",
         ("face level", "face upside down", "face left side up", "face right side up", "face nose down", "face nose up"),
     ),
     Guide(
@@ -93,18 +100,20 @@ GUIDES = (
     Guide(
         "motor-current", "Motor current", "motor-current", "motor-current",
         "The wires' field turns the compass with the throttle.",
-        "The craft held fast, magnetometer and current logged: throttle up to hover and down again, twice.", POWERED, True,
+        "Propellers on: without them the motors draw too little. The craft held fast, magnetometer and current logged: throttle up "
+        "to hover and down again, twice.", RESTRAINED, True,
         "motor_current", ("motors 0.3", "motors 0.6", "motors 0.2", "motors 0"),
     ),
     Guide(
         "vibration", "Vibration", "vibration", "vibration",
         "Vibration aliases to low frequencies at the wrong sample rate, and no filter finds it there.",
-        "The craft restrained, props on and balanced, motors at hover, 10 s.", POWERED, True, "vibration", ("motors 0.5",),
+        "The craft restrained, propellers on and balanced, motors at hover, 10 s.", RESTRAINED, True, "vibration", ("motors 0.5",),
     ),
     Guide(
         "gnss-static", "GNSS static", "gnss-static", "gnss-scatter",
         "Advertised accuracies are best cases: measure your own receiver under your own sky.",
-        "Leave it outdoors, free view of the sky, ten minutes and more.", NO_POWER, False, "gnss_static", ("outdoors on",),
+        f"Leave it outdoors, free view of the sky, {LEAST_SKY_S / 60:.0f} minutes at least; the result says whether its errors need "
+        "longer.", NO_POWER, False, "gnss_static", ("outdoors on",),
     ),
     Guide(
         "lever-arm", "Lever arm", "lever-arm", "lever-arm",

@@ -4,6 +4,7 @@ import numpy as np
 
 from fusus.core.arrays import Array, BoolArray
 from fusus.core.calibration.coverage import LEAST_EIGENVALUE, coverage
+from fusus.core.calibration.durations import LEAST_FIXES, LEAST_SKY_S
 from fusus.core.calibration.ellipsoid import fit_sphere
 from fusus.core.calibration.mounting import LEAST_TURN_RAD, MOTIONS
 from fusus.core.calibration.poses import FACES, nearest_face
@@ -230,11 +231,13 @@ def vibration(w: Watch) -> Status:
 
 
 def gnss_static(w: Watch) -> Status:
-    """Judge how many fixes have come."""
-    wanted = 3000
+    """Judge for how long fixes have come."""
     wrong = () if w.fixes or w.seconds < 5 else ("No fixes come: go outdoors, wait for satellites.",)
     return Status(
-        min(1.0, w.fixes / wanted), "Leave it outdoors with a free view of the sky.", wrong, w.fixes >= wanted
+        min(1.0, w.seconds / LEAST_SKY_S, w.fixes / LEAST_FIXES),
+        "Leave it outdoors with a free view of the sky.",
+        wrong,
+        w.seconds >= LEAST_SKY_S and w.fixes >= LEAST_FIXES,
     )
 
 

@@ -55,13 +55,17 @@ class CalibrationAge:
 
 @dataclass(frozen=True, slots=True)
 class Due:
-    """Whether a calibration is due by a school, why, and what it would risk to skip it."""
+    """Whether a calibration is due by a school, why, and what it would risk to skip it.
+
+    ``is_checked``: a check after all that has happened says that it still holds.
+    """
 
     kind: str
     is_due: bool
     why: str
     risk: str
     next_step: str
+    is_checked: bool = False
 
 
 def due(s: CalibrationAge, school: School) -> Due:
@@ -69,7 +73,7 @@ def due(s: CalibrationAge, school: School) -> Due:
     reasons, asks = _reasons(s, school)
     step = {"check": "Do the 20 s check.", "calibrate": "Calibrate it again."}[asks]
     why = "; ".join(reasons) if reasons else _fine(s, school)
-    return Due(s.kind, bool(reasons), why, RISKS.get(s.kind, ""), step if reasons else "")
+    return Due(s.kind, bool(reasons), why, RISKS.get(s.kind, ""), step if reasons else "", s.check_holds is True)
 
 
 def _reasons(s: CalibrationAge, school: School) -> tuple[list[str], Literal["check", "calibrate"]]:

@@ -27,7 +27,8 @@ class Finding:
 
 def new_among(found: tuple[Finding, ...], before: tuple[Finding, ...], more: float) -> tuple[Finding, ...]:
     """Return the findings that were not there before, are graver now, or have more than so many times the size."""
-    known = {f.subject: f for f in before}
+    # Of several with one subject the largest counts: dicts keep the last of equal keys.
+    known = {f.subject: f for f in sorted(before, key=lambda f: f.size or 0.0)}
     return tuple(f for f in found if _is_news(f, known.get(f.subject), more))
 
 

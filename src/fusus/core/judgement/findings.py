@@ -8,7 +8,7 @@ from fusus.core.analysis.attitude_error import circular_mean, circular_spread, c
 from fusus.core.analysis.comparison import Comparison
 from fusus.core.analysis.long_run import correlation_length
 from fusus.core.analysis.statistics import chi2_bounds, coverage
-from fusus.core.arrays import Array
+from fusus.core.arrays import Array, IntArray
 from fusus.core.estimation.attitude_math import ACC_GATED, ACC_USED, GAP, MAG_GATED, MAG_USED
 from fusus.core.estimation.catalogue import EstimatorParameters
 from fusus.core.estimation.replay import EstimatorInput, Replay
@@ -17,8 +17,12 @@ from fusus.core.judgement import agreement_findings, integrity_findings, motion_
 from fusus.core.judgement.finding import Finding, Severity
 from fusus.core.world.site import Site
 
+FAR_DEG = 10.0  # of heading: beyond it a craft flies elsewhere than it means to
 # A heading that is claimed to this is shown by something; beyond the other it may point anywhere, degrees.
 SHOWN_DEG, ANYWHERE_DEG = 20.0, 90.0
+# A field's strength is disturbed beyond this share; so many calm seconds part two disturbances; so many of them are told; from
+# which share of used samples on the estimator believes one.
+DISTURBED, CALM_S, MOST_EVENTS, BELIEVED = 0.12, 2.0, 3, 0.2
 ODD_REFERENCE = "The reference's heading is the odd one out"
 MOST = 20_000  # so many errors tell how long they last
 ORDER: dict[str, int] = {"stop": 0, "mind": 1, "fine": 2}
@@ -100,15 +104,14 @@ def vibration(e: Evidence) -> Finding | None:
     return None
 
 
-def disturbed_field(e: Evidence) -> Finding | None:
-    """Judge how long the field is too strong or too weak, and what that did to the heading."""
+def disturbed_field(e: Evidence) -> Finding | tuple[Finding, ...] | None:
+    """Judge when the field is too strong or too weak, each time by itself, and what that did to the heading."""
     mag = e.given.samples.mag_b
     rows = np.flatnonzero(np.isfinite(mag).all(axis=1))
     expected = e.replay.start.field_ut
     if len(rows) < 20 or not np.isfinite(expected):
         return None
     share = np.linalg.norm(mag[rows], axis=1) / expected - 1.0
-    t = e.given.t_s[rows]
     if float(np.median(np.abs(share))) > 0.15:
         return Finding(
             "Magnetometer strength does not fit the place", "stop",
@@ -116,29 +119,54 @@ def disturbed_field(e: Evidence) -> Finding | None:
             "It is not calibrated, its unit is wrong, or the place in the brief is.",
             "Check unit and place; calibrate the magnetometer.", "brief.place",
         )  # fmt: skip
-    off = np.abs(share) > 0.12
-    if not off.any():
-        return None
-    seconds = float(off.sum() * np.median(np.diff(t)))
-    worst = int(np.argmax(np.abs(share)))
-    text = f"For {seconds:.1f} s round t = {t[worst]:.0f} s the field is up to {share[worst]:+.0%} off"
-    severity: Severity = "mind"
-    flags = e.replay.outputs.flags
-    near = (e.given.t_s > t[worst] - 0.5 * seconds - 1) & (e.given.t_s < t[worst] + 0.5 * seconds + 1)
-    believed = bool(((flags[near] & MAG_USED) > 0).sum() > ((flags[near] & MAG_GATED) > 0).sum())
+    events = _field_events(e, rows, share)
+    return None if not events else tuple(_field_event(e, rows, share, at) for at in events)
+
+
+def _field_events(e: Evidence, rows: IntArray, share: Array) -> list[IntArray]:
+    """Return the longest stretches of a disturbed field, as places in ``rows``, in order of time; parted by calm seconds."""
+    off = np.flatnonzero(np.abs(share) > DISTURBED)
+    parts = np.split(off, np.flatnonzero(np.diff(e.given.t_s[rows[off]]) > CALM_S) + 1)
+    worst = sorted((p for p in parts if len(p)), key=lambda p: -float(np.abs(share[p]).sum()))[:MOST_EVENTS]
+    return sorted(worst, key=lambda p: int(p[0]))
+
+
+def _field_event(e: Evidence, rows: IntArray, share: Array, at: IntArray) -> Finding:
+    """Judge one disturbance: what the estimator made of its samples, and the heading's error in it."""
+    t = e.given.t_s
+    step = float(np.median(np.diff(t[rows])))
+    begins, ends = float(t[rows[at[0]]]), float(t[rows[at[-1]]])
+    worst = at[int(np.argmax(np.abs(share[at])))]
+    text = f"From t = {begins:.1f} to {ends + step:.1f} s the field is up to {share[worst]:+.0%} off"
+    flags = e.replay.outputs.flags[(t > begins - 0.25 * step) & (t < ends + 0.25 * step)]
+    used, gated = int(((flags & MAG_USED) > 0).sum()), int(((flags & MAG_GATED) > 0).sum())
+    peak = None
     if e.comparison is not None:
         c = e.comparison
-        inside = (c.t_s > t[off].min() - 1) & (c.t_s < t[off].max() + 5)
+        inside = (c.t_s > begins - 1) & (c.t_s < ends + 5)
         if inside.any():
             peak = _deg(float(np.abs(c.heading[inside]).max()))
             text += f"; the heading error peaks at {peak:.1f}°"
-            severity = "stop" if peak > 10 and believed else "mind"
-    gated = "and the estimator uses it" if believed else "and the estimator gates most of it"
+    size = float(np.abs(share[at]).sum() * step)
+    if used + gated == 0:
+        told, step_to_take = (
+            "the estimator uses no magnetometer there",
+            "Keep the magnetometer off, or calibrate it away from this place.",
+        )
+    elif used > BELIEVED * (used + gated):
+        told = f"the estimator uses {used} of {used + gated} samples"
+        step_to_take = "Gate the magnetometer by strength, or fly heading on the gyro there."
+    else:
+        told = f"the estimator refuses {gated} of {used + gated} samples"
+        step_to_take = (
+            "The gate does its work: heading rests on the gyro there. Stay away from the place, or stay briefly."
+        )
+    is_believed = used > BELIEVED * (used + gated)
+    is_far = peak is not None and peak > FAR_DEG
+    severity: Severity = "stop" if is_believed and is_far else "mind" if is_believed or is_far else "fine"
     return Finding(
-        "Disturbed magnetic field", severity, f"{text}, {gated}.",
-        "Steel, reinforced concrete or motor currents bend the field.",
-        "Gate the magnetometer by strength, or fly heading on the gyro there.", "fusion.magnetometer",
-        size=float(np.abs(share[off]).sum() * np.median(np.diff(t))),
+        "Disturbed magnetic field", severity, f"{text}; {told}.", "Steel, reinforced concrete or motor currents bend the field.",
+        step_to_take, "fusion.magnetometer", size=size,
     )  # fmt: skip
 
 
@@ -222,19 +250,19 @@ def odd_reference(e: Evidence) -> Finding | None:
     middle = circular_mean(np.array(to_reference))
     between = max(abs(float(np.angle(np.exp(1j * (o - middle))))) for o in to_reference)
     field = _field_offset(e)
+    if field is None or not bool((e.replay.outputs.flags & MAG_USED).any()):
+        # Without the field all estimates sum up one gyro from one start: that they agree says nothing.
+        return None
     if abs(middle) < np.radians(8) and float(np.median(drift)) < np.radians(8):
         return None
     if abs(middle) < 2 * between and float(np.median(drift)) < np.radians(8):
         return None
-    by_field = ""
-    if field is not None:
-        if abs(float(np.angle(np.exp(1j * (field - middle))))) > max(0.5 * abs(middle), np.radians(20)):
-            return None
-        by_field = f", and the field itself by {_deg(field):.0f}°"
+    if abs(float(np.angle(np.exp(1j * (field - middle))))) > max(0.5 * abs(middle), np.radians(20)):
+        return None
     return Finding(
         ODD_REFERENCE, "mind",
         f"{len(headings)} estimators differ from the reference by {_deg(middle):.0f}° in heading (within {_deg(between):.0f}° of "
-        f"one another){by_field}; round that mean they drift by {_deg(float(np.median(drift))):.0f}°.",
+        f"one another), and the field itself by {_deg(field):.0f}°; round that mean they drift by {_deg(float(np.median(drift))):.0f}°.",
         "When all agree but one, that one is suspect: another zero of heading, or a magnetometer that it did not use.",
         "Judge tilt by this reference, and heading only with headings aligned, or by another reference.",
         "fusion.align_yaw",
@@ -324,7 +352,10 @@ def find(given: Evidence) -> tuple[Finding, ...]:
     # Rules of attitude want one throughout: what tells places alone says nothing to them.
     told = c if c is not None and c.has_attitude else None
     evidence = replace(given, comparison=told)
-    found = of_reference + [f for rule in RULES if (f := rule(evidence)) is not None]
+    found = list(of_reference)
+    for rule in RULES:
+        told_by = rule(evidence)
+        found += [] if told_by is None else list(told_by) if isinstance(told_by, tuple) else [told_by]
     found += integrity_findings.of_samples(evidence.given)
     found += agreement_findings.of_agreement(evidence.given)
     if evidence.replay.motion is not None:

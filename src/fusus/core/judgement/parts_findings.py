@@ -22,7 +22,10 @@ CURES = {
     "barometer temperature": ("let the barometer warm up, or take one with less drift", "parts"),
     "airflow on the barometer": ("cover the barometer with open-cell foam", "parts"),
     "gyro temperature": ("let the IMU warm up before take-off, or take one with less drift", "parts"),
-    "accelerometer temperature": ("let the IMU warm up before calibrating, or take one with less drift", "parts"),
+    "accelerometer temperature": (
+        "calibrate the accelerometer at the temperature that it flies at, or take one with less drift",
+        "parts",
+    ),
     "accelerometer offset": ("do a six-face calibration", "parts"),
     "accelerometer scale and cross-axis": ("do a six-face calibration", "parts"),
     "vibration rectified": ("mount the IMU softly, balance the propellers", "brief"),
@@ -75,7 +78,7 @@ def findings(suite_prediction: SuitePrediction) -> tuple[Finding, ...]:
         ))  # fmt: skip
     for c in suite_prediction.conflicts:
         out.append(Finding(
-            " and ".join(c.parts), "stop", f"{c.message}.", "Two devices that answer at once garble each other.", c.action, "parts",
+            " and ".join(c.parts), "stop", f"{c.message}.", c.reason, c.action, "parts",
         ))  # fmt: skip
     order = {"stop": 0, "mind": 1, "fine": 2}
     return tuple(sorted(out, key=lambda x: order[x.severity]))

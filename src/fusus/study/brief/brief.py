@@ -14,6 +14,8 @@ from fusus.project.parts_files import catalogue
 from fusus.project.records import Craft, Project
 from fusus.study.brief.site import site_of
 
+RESERVE = 0.2  # of the charge, left at landing: common practice
+
 
 def available(project: Project) -> tuple[Part, ...]:
     """Return the catalogue with the maker's own parts; an own part takes the place of one of the same name."""
@@ -69,6 +71,8 @@ def body_of(project: Project) -> tuple[tuple[str, str, str], ...]:
     """Return the craft as a body: name, value with unit, reasoning."""
     frame, site = airframe_of(project.brief.craft), site_of(project)
     found = hover(frame, site.gravity_m_s2, density_of(project))
+    lasts = endurance_of(project)
+    left = 1.0 - lasts.charge_as / project.brief.craft.capacity_as
     x, y, z = (v * 1e3 for v in inertia(frame))
     estimated = [n for n, v in zip(("roll", "pitch", "yaw"), frame.inertia_kg_m2, strict=True) if v is None]
     source = (
@@ -83,7 +87,8 @@ def body_of(project: Project) -> tuple[tuple[str, str, str], ...]:
         ("Thrust to weight", f"{found.thrust_to_weight:.2f}", "2 and more for control in wind: common practice"),
         ("Rotor frequency", f"{found.rotor_hz:.0f} Hz", "thrust coefficient of 0.1; vibration comes at it and its multiples"),
         ("Hover power", f"{found.power_w:.0f} W, {found.current_a:.1f} A", "momentum theory, figure of merit 0.55; to some 20 %"),
-        ("Endurance", f"{endurance_of(project).seconds / 60:.1f} min", "to the stop voltage under load, in calm air"),
+        ("Endurance", f"{lasts.seconds / 60:.1f} min", f"to the stop voltage under load, in calm air; {left:.0%} of the charge is left then"
+         + (f", less than the {RESERVE:.0%} of common practice: raise the stop voltage" if left < RESERVE else "")),
     )  # fmt: skip
 
 

@@ -7,6 +7,8 @@ from scipy.signal import butter, lfilter
 
 from fusus.core.analysis.comparison import Comparison, Track, compare
 from fusus.core.analysis.statistics import Statistic
+from fusus.core.control.elements import Controller, LowPass, Plant, open_loop, phase_cost_deg
+from fusus.core.control.margins import margins
 from fusus.core.estimation.attitude_ekf.parameters import Parameters as AttitudeParameters
 from fusus.core.estimation.catalogue import EstimatorParameters
 from fusus.core.estimation.complementary.parameters import Parameters as ComplementaryParameters
@@ -15,12 +17,18 @@ from fusus.core.estimation.replay import EstimatorInput, run_estimator
 from fusus.core.estimation.samples import Samples
 from fusus.core.progress import Progress, Silent
 from fusus.core.requirements import Requirement
+from fusus.core.vehicle.airframe import inertia
+from fusus.core.vehicle.mixer import mixer_of
 from fusus.errors import RecordingError
 from fusus.project.records import Project
+from fusus.study.brief.brief import airframe_of
 from fusus.study.parts.schools import School
 from fusus.study.recording.loading import LoadedRecording
 
-CORNER_HZ, CROSSOVER_HZ = 40.0, 20.0
+CORNER_HZ = 40.0
+# A school is better from a tenth and from these differences on, °: what nobody would feel in flight decides nothing.
+BETTER, TILT_DEG, HEADING_DEG = 0.9, 0.05, 0.5
+UNMEASURED = "Not measured here: the reference does not tell it."
 ONCE_RAD_S = 1e-6  # a spread of the bias so small that nothing is learned after the start
 SLOWER = (1, 2, 5, 10, 20)
 
@@ -67,13 +75,18 @@ def _simple(project: Project, loaded: LoadedRecording) -> list[School]:
     wanted = _limit(project, "tilt")
     limit = float(np.degrees(wanted.limit)) if wanted else 3.0
     here = (
-        f"Both keep tilt within {limit:.1f}°: the simple one is enough for self-level."
-        if max(a, b) <= limit
+        UNMEASURED
+        if not np.isfinite([a, b]).all()
         else (
-            f"The simple one misses {limit:.1f}°: take the filter."
-            if b <= limit
-            else f"Neither keeps {limit:.1f}° on this recording."
+            f"Both keep tilt within {limit:.1f}°: the simple one is enough for self-level."
+            if max(a, b) <= limit
+            else (
+                f"The simple one misses {limit:.1f}°: take the filter."
+                if b <= limit
+                else f"Neither keeps {limit:.1f}° on this recording."
+            )
         )
+        + _by_heading(project, _deg(simple, "heading"), _deg(kalman, "heading"))
     )
     return [
         School(
@@ -84,13 +97,44 @@ def _simple(project: Project, loaded: LoadedRecording) -> list[School]:
     ]  # fmt: skip
 
 
+def _by_heading(project: Project, simple: float, kalman: float) -> str:
+    """Return what the heading says beside the tilt, "" where it decides nothing."""
+    wanted = _limit(project, "heading")
+    if wanted is None or not np.isfinite([simple, kalman]).all():
+        return ""
+    limit = float(np.degrees(wanted.limit))
+    if simple > limit >= kalman:
+        return f" The simple one misses {limit:.1f}° of heading, the filter keeps it."
+    return f" Neither keeps {limit:.1f}° of heading." if min(simple, kalman) > limit else ""
+
+
+def _which_is_better(first: Comparison, second: Comparison) -> tuple[list[str], list[str]]:
+    """Return in which of tilt and heading the first is better than the second, and the other way round."""
+    out: tuple[list[str], list[str]] = ([], [])
+    for quantity, least in (("tilt", TILT_DEG), ("heading", HEADING_DEG)):
+        a, b = _deg(first, quantity), _deg(second, quantity)
+        if abs(a - b) >= least and min(a, b) < BETTER * max(a, b):
+            out[0 if a < b else 1].append(quantity)
+    return out
+
+
 def _bias(project: Project, loaded: LoadedRecording) -> list[School]:
     learns: AttitudeParameters = project.fusion.attitude_ekf
     once = replace(learns, gyro_bias_sigma_rad_s=ONCE_RAD_S, gyro_walk_rad_s2_rthz=0.0)
     a, b = _run(loaded, "attitude-ekf", once), _run(loaded, "attitude-ekf", learns)
     out = run_estimator("attitude-ekf", learns, loaded.given, loaded.site)
     moved = float(np.degrees(np.linalg.norm(out.outputs.gyro_bias_b[-1] - out.start.gyro_bias_b)))
-    better = "learning on line pays" if _deg(b, "tilt") < 0.9 * _deg(a, "tilt") else "once at the start is enough here"
+    once_better, learnt_better = _which_is_better(a, b)
+    if not np.isfinite([_deg(a, "tilt"), _deg(b, "tilt")]).all():
+        better = "which is better cannot be told: no attitude to hold it against"
+    elif once_better and learnt_better:
+        better = f"{' and '.join(once_better)} is better with the bias of the start, {' and '.join(learnt_better)} with the learnt one"
+    elif learnt_better:
+        better = f"learning on line is better for {' and '.join(learnt_better)}"
+    elif once_better:
+        better = f"once at the start is better for {' and '.join(once_better)} here"
+    else:
+        better = "once at the start is enough here, for tilt and heading"
     return [
         School(
             "Gyro bias", "once, at rest before take-off", f"tilt {_deg(a, 'tilt'):.2f}°, heading {_deg(a, 'heading'):.1f}° RMSE",
@@ -110,8 +154,8 @@ def _heading(project: Project, loaded: LoadedRecording) -> list[School]:
         School(
             "Heading from", "the magnetometer", f"{a:.1f}° RMSE, {_deg(field, 'heading', 'max'):.0f}° at most",
             "the GNSS course", f"{b:.1f}° RMSE, {_deg(course, 'heading', 'max'):.0f}° at most",
-            "The magnetometer holds the heading better here." if a < b else "The course holds the heading better here: the "
-            "nose goes along the path.",
+            UNMEASURED if not np.isfinite([a, b]).all() else "The magnetometer holds the heading better here." if a < b
+            else "The course holds the heading better here. It does so only while the nose points along the path.",
         )
     ]  # fmt: skip
 
@@ -129,7 +173,11 @@ def _height(project: Project, loaded: LoadedRecording) -> list[School]:
     values = [c.value("height", "rmse") or float("nan") for c in (only, no_baro, both)]
     climbs = [c.value("climb", "rmse") or float("nan") for c in (only, no_baro, both)]
     better = (
-        "The barometer is the better height here" if values[0] < values[1] else "The fixes are the better height here"
+        UNMEASURED.removesuffix(".")
+        if not np.isfinite(values[:2]).all()
+        else "The barometer is the better height here"
+        if values[0] < values[1]
+        else "The fixes are the better height here"
     )
     return [
         School(
@@ -152,16 +200,35 @@ def _filtered(project: Project, loaded: LoadedRecording) -> list[School]:
     raw, low = _run(loaded, "attitude-ekf", p), _run(loaded, "attitude-ekf", p, given)
     noise = [float(np.degrees(np.diff(g, axis=0).std() / np.sqrt(2.0))) for g in (s.gyro_b, smooth)]
     delay = np.sqrt(2.0) / (2 * np.pi * CORNER_HZ)
-    phase = 360.0 * CROSSOVER_HZ * delay
+    crossover = crossover_hz(project)
+    phase = phase_cost_deg(LowPass("gyro low-pass", CORNER_HZ, 2), crossover)
+    raw_better, low_better = _which_is_better(raw, low)
+    better = (
+        "better" if low_better and not raw_better else "worse" if raw_better and not low_better else "hardly different"
+    )
     return [
         School(
             "Filter the gyro", "no: its delay costs phase", f"tilt {_deg(raw, 'tilt'):.2f}° RMSE; {noise[0]:.2g} °/s of "
             f"shaking in the rate, no phase lost",
             f"yes: low-pass of {CORNER_HZ:.0f} Hz", f"tilt {_deg(low, 'tilt'):.2f}° RMSE; {noise[1]:.2g} °/s, "
-            f"{delay * 1e3:.1f} ms late: {phase:.0f}° at {CROSSOVER_HZ:.0f} Hz",
-            "The estimate hardly notices; the rate loop does: shaking against phase.",
+            f"{delay * 1e3:.1f} ms late: {phase:.0f}° where the roll loop crosses, at {crossover:.1f} Hz",
+            f"With it the estimate is {better} here; the rate loop pays with phase for less shaking.",
         )
     ]  # fmt: skip
+
+
+def crossover_hz(project: Project) -> float:
+    """Return where the roll rate loop crosses: as designed, or as its gains make it. Delays move the phase alone."""
+    loops = project.loops
+    if loops.roll is None:
+        return loops.crossover_hz
+    frame = airframe_of(project.brief.craft)
+    plant = Plant("roll", mixer_of(frame).authority_nm[0], inertia(frame)[0], loops.motor_tau_s)
+    elements = (
+        Controller("roll", *loops.roll, loops.derivative_hz), plant, LowPass("gyro low-pass", loops.gyro_lowpass_hz, 2),
+    )  # fmt: skip
+    found = margins(lambda w: open_loop(elements, w)).crossover_rad_s / (2.0 * np.pi)
+    return float(found) if np.isfinite(found) and found > 0 else loops.crossover_hz
 
 
 def _rate(project: Project, loaded: LoadedRecording) -> list[School]:

@@ -10,12 +10,15 @@ from fusus.study.brief.brief import endurance_of, mission_of
 
 LOG = "imu at full rate"
 NO_PROPS = "Propellers off."
-HELD = "Motors restrained, people away, a hand on the switch."
+HELD = "Craft restrained, people away, goggles on, a hand on the switch that stops the motors."
 FIRST = (
     "Low, over soft ground, away from people, with a switch that stops the motors; follow the local rules for unmanned aircraft, radio "
     "and batteries, and ask licensed people where these require it."
 )
-BATTERY = "Charge, store and carry lithium batteries as their maker says."
+USUAL_RETURN_M = 5.0  # within which a return lands: common practice for a receiver alone
+BATTERY = (
+    "Charge lithium batteries where a fire can do no harm and never alone; store and carry them as their maker says."
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,6 +49,11 @@ class _Craft:
     def of(self, *quantities: str) -> tuple[str, ...]:
         """Return the keys of the requirements on quantities."""
         return tuple(r.key for r in self.requirements if r.quantity in quantities)
+
+    def lands_within_m(self) -> float:
+        """Return how near its start a return must land: twice what position may be off, at the start and at the end; else usual."""
+        r = next((r for r in self.requirements if r.quantity == "position"), None)
+        return USUAL_RETURN_M if r is None else 2.0 * r.limit
 
     def said(self, quantity: str) -> str:
         """Return a requirement's limit in words, "" where there is none."""
@@ -105,14 +113,15 @@ def _ground() -> tuple[Card, ...]:
         Card(
             "restrained",
             "Thrust, loop time and swings under load.",
-            "Propellers on, the craft tied down so that it cannot lift or tip.",
+            "Propellers on, the craft tied down so that it cannot lift or tip; nobody within reach or in the propellers' plane.",
             (
-                "Arm; raise to a quarter, half, three quarters for 5 s each.",
-                "Nudge each axis by hand with a stick: it must push back and settle.",
+                "Integral gains at zero for this card: a tied craft cannot follow, and its integrals would grow to their limits.",
+                "From a distance: arm; raise to a quarter, half, three quarters for 5 s each; small stick steps in each axis.",
+                "Stop the motors and disconnect the battery before anybody comes near; then set the integral gains back.",
             ),
             f"{LOG}, motor, battery, setpoint",
-            "no motor beyond 90 %, no swing that grows, loop in its time",
-            "anything comes loose, a swing grows",
+            "no motor beyond 90 %, no swing that grows, loop in its time, integral gains set back",
+            "anything comes loose, a swing grows, somebody comes near",
             (HELD, BATTERY),
         ),
     )
@@ -125,8 +134,8 @@ def _first_hover(craft: _Craft) -> Card:
         f"It leaves the ground and stays level in {first_mode}.",
         "Calm air below 3 m/s, soft ground, 10 m clear round it.",
         (
-            "Preflight list.",
-            "Take off to half a metre; hands off the sticks for a second; land.",
+            "Preflight list; radio loss tried on the ground with the propellers off: the motors stop as the failsafe says.",
+            "Take off to half a metre; sticks centred for a second, fingers on them; land.",
             "If it goes one way: land, and ask “fusus causes” why.",
             "Hover at 1 m for half a minute.",
         ),
@@ -145,7 +154,7 @@ def _altitude(craft: _Craft) -> Card:
         f"Wind below {craft.mission.wind_m_s:g} m/s, a staff or rangefinder beside it.",
         (
             "Hover by hand; switch to altitude hold.",
-            "Hands off the throttle for a minute; then up and down by 2 m.",
+            "Throttle stick centred, fingers on it, for a minute; then up and down by 2 m.",
             "Fly forward at half speed and stop: watch for height lost to airflow.",
         ),
         f"flight, 2 min; {LOG}, baro, range, motor; heights by tape as reference",
@@ -163,7 +172,7 @@ def _position(craft: _Craft) -> Card:
         "Open sky, ten satellites and more, wind below the brief's.",
         (
             "Hover by hand at 5 m; switch to position hold.",
-            "Hands off for two minutes.",
+            "Sticks centred, fingers on them, for two minutes.",
             "Turn it by 90° four times: a circle that grows means the magnetometer.",
         ),
         f"flight, 3 min; {LOG}, mag, baro, gnss, stick, board; a satellite track of centimetres as reference, or a surveyed point",
@@ -202,7 +211,7 @@ def _range(craft: _Craft) -> Card:
             "Twice as far, until the mission's way.",
         ),
         f"flight; {LOG}, gnss, stick, battery",
-        f"home within {craft.mission.height_m + 2:g} m, link never lost",
+        f"lands within {craft.lands_within_m():.3g} m of where it took off, link never lost",
         "the link's margin falls below a quarter",
         (FIRST, BATTERY),
         craft.of("position"),

@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
 
-from fusus.core.derived_requirements.check import conflicts
+from fusus.core.derived_requirements.check import conflicts, course_conflicts
 from fusus.core.judgement.parts_findings import SuitePrediction, findings
 from fusus.core.mission.trajectory import COARSE_STEP_S, STEP_S, Trajectory, lay_out
 from fusus.core.parts.fields import PartKind
@@ -118,7 +118,11 @@ def study_suite(project: Project, progress: Progress | None = None) -> SuiteStud
     other = swaps(choice, parts, trajectory, requirements, project.parts.fitting, by_course)
     progress.step(3, 3, "Predicting")
     suite_prediction = SuitePrediction(
-        prediction.figures, prediction.budgets, gains, other, conflicts(choice.separate())
+        prediction.figures,
+        prediction.budgets,
+        gains,
+        other,
+        (*conflicts(choice.separate()), *course_conflicts(by_course, project.brief.modes)),
     )
     return SuiteStudy(
         choice, model, prediction, suite_prediction, _by_datasheet(project, choice, trajectory, by_course)

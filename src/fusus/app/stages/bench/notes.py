@@ -16,6 +16,8 @@ GUIDE_OF = {
     "gnss-scatter": "gnss-static",
 }  # fmt: skip
 
+# What the 20 s check looks at.
+CHECKED = ("gyro-bias", "six-face", "magnetometer")
 # What a craft needs before its first flight, in the order of work, and why.
 WANTED = (
     ("gyro-bias", "The gyro's bias is not measured", "Integrated, it is drift."),
@@ -67,19 +69,30 @@ def notes(session: Session) -> tuple[Note, ...]:
                 )
             )
     if not out:
-        kinds = ", ".join(TITLES.get(k, k) for k in force)
-        out.append(
-            Note(
-                "Nothing is due",
-                "fine",
-                f"Active: {kinds}.",
-                "By the chosen school.",
-                "Fly, or check in 20 s.",
-                "bench.school",
-            )
-        )
+        out.append(_nothing_due(session, tuple(force)))
     order = {"stop": 0, "mind": 1, "fine": 2}
     return tuple(sorted(out, key=lambda n: order[n.severity]))
+
+
+def _nothing_due(session: Session, force: tuple[str, ...]) -> Note:
+    """Return what can be said where nothing is due: that nobody has looked yet, that a check is left to do, or that all is checked."""
+    kinds = ", ".join(TITLES.get(k, k) for k in force)
+    if not session.due_is_known:
+        return Note(
+            "What is due is not known yet", "mind", "Ages, events and checks are being looked at.", "Nothing is said before.",
+            "Wait a moment.", "bench.school",
+        )  # fmt: skip
+    unchecked = [TITLES.get(d.kind, d.kind) for d in session.due if d.kind in CHECKED and not d.is_checked]
+    if unchecked:
+        return Note(
+            "Nothing is due, but not all is checked", "mind", f"No check has been done since for: {', '.join(unchecked)}.",
+            "Age, events and place give no reason to calibrate again; only a check says that they hold.", "Do the 20 s check.",
+            "capture.check",
+        )  # fmt: skip
+    return Note(
+        "Nothing is due", "fine", f"Active: {kinds}. The latest check says that they hold.", "By the chosen school.",
+        "Go through the list before a flight.", "bench.school",
+    )  # fmt: skip
 
 
 def state(session: Session) -> StageState:

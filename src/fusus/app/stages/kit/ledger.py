@@ -14,7 +14,7 @@ def build_ledger(session: Session, ledger: Ledger) -> None:
     ledger.group("In the kit")
     judged = info_for(project.fusion.estimators[0]).title
     choices: list[tuple[str | None, str]] = [
-        (None, f"The evaluated estimator: {judged}"),
+        (None, f"Fusion: {judged}"),
         *((i.name, i.title) for i in ESTIMATORS),
     ]
     ledger.add(ChoiceRow(session, "kit.estimator", "Estimator", choices))
