@@ -87,7 +87,7 @@ def test_tab_walks_from_the_thread_through_the_ledger(opened, qtbot):
 
 
 def test_the_shipped_typeface_is_used(opened):
-    assert QFontInfo(theme.font()).family() == "B612" and QFontInfo(theme.font(mono=True)).family() == "B612 Mono"
+    assert QFontInfo(theme.font()).family() == theme.FAMILY and QFontInfo(theme.font(mono=True)).family() == theme.MONO
     assert QFontInfo(opened.stage_bar.about.font()).pixelSize() >= 13
 
 

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QApplication
 
 GRID = 8
 TEXT_PX = 13
-FAMILY, MONO = "B612", "B612 Mono"
+FAMILY, MONO = "DejaVu Sans Condensed", "DejaVu Sans Mono"
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,7 +75,7 @@ def load_fonts() -> None:
     """Make the shipped typeface known to Qt."""
     folder = resources.files("fusus.app") / "assets" / "fonts"
     for item in folder.iterdir():
-        if item.name.endswith(".otf"):
+        if item.name.endswith(".ttf"):
             QFontDatabase.addApplicationFontFromData(item.read_bytes())
 
 

@@ -30,8 +30,8 @@ def show_about(parent: QWidget) -> None:
     _say(
         parent,
         "About Fusus",
-        "Fusus 0.1, under the GNU General Public License, version 3 or later. Typeface B612 under the SIL Open Font License. "
-        "Demo craft, parts and places are invented.",
+        "Fusus 0.1, under the GNU General Public License, version 3 or later. Typeface DejaVu under its own free "
+        "licence. Demo craft, parts and places are invented.",
     )
 
 
