@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtGui import QFontInfo
+from PyQt6.QtGui import QFont, QFontInfo
 from PyQt6.QtWidgets import QAbstractButton, QComboBox, QLabel, QLineEdit, QTableView, QToolButton
 
 from fusus.app import theme
@@ -87,7 +87,7 @@ def test_tab_walks_from_the_thread_through_the_ledger(opened, qtbot):
 
 
 def test_the_shipped_typeface_is_used(opened):
-    assert QFontInfo(theme.font()).family() == theme.FAMILY and QFontInfo(theme.font(mono=True)).family() == theme.MONO
+    assert QFontInfo(theme.font()).family() == theme.FAMILY and QFontInfo(QFont(theme.MONO)).family() == theme.MONO
     assert QFontInfo(opened.stage_bar.about.font()).pixelSize() >= 13
 
 

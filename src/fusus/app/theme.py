@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QApplication
 
 GRID = 8
 TEXT_PX = 13
+# The first has figures of one width and clear brackets: text and numbers; the other is for code.
 FAMILY, MONO = "DejaVu Sans Condensed", "DejaVu Sans Mono"
 
 
@@ -93,9 +94,9 @@ def px(size: float) -> int:
     return round(size * _scale)
 
 
-def font(size: float = TEXT_PX, mono: bool = False, bold: bool = False) -> QFont:
+def font(size: float = TEXT_PX, bold: bool = False) -> QFont:
     """Return a font of the shipped family."""
-    out = QFont(MONO if mono else FAMILY)
+    out = QFont(FAMILY)
     out.setPixelSize(px(size))
     out.setBold(bold)
     return out
@@ -161,12 +162,12 @@ def style_sheet(t: Tokens) -> str:
     QLabel[role="large"] {{ font-weight: bold; font-size: {px(26)}px; }}
     QLabel[role="faint"], QToolButton[role="unit"] {{ color: {t.faint}; }}
     QLabel[role="group"] {{ font-weight: bold; padding-top: 10px; }}
-    QLabel[role="mono"], QPlainTextEdit[role="code"] {{ font-family: "{MONO}"; }}
+    QPlainTextEdit[role="code"] {{ font-family: "{MONO}"; }}
     QLabel[role="fault"] {{ color: {t.brick}; }}
     QFrame[role="rule"] {{ background: {t.rule}; border: none; max-height: 1px; min-height: 1px; }}
     QLineEdit, QDateEdit {{ background: transparent; border: 1px solid transparent; border-bottom: 1px solid {t.rule};
         padding: 2px 4px; selection-background-color: {t.accent}; selection-color: {t.paper}; }}
-    QLineEdit[role="figure"] {{ font-family: "{MONO}"; border-bottom: 1px solid transparent; }}
+    QLineEdit[role="figure"] {{ border-bottom: 1px solid transparent; }}
     QLineEdit:hover, QDateEdit:hover {{ border-bottom: 1px solid {t.faint}; }}
     QLineEdit:focus, QDateEdit:focus {{ border: 1px solid {t.accent}; background: {t.band}; }}
     QLineEdit:disabled {{ color: {t.faint}; }}
@@ -201,7 +202,6 @@ def style_sheet(t: Tokens) -> str:
     QCheckBox::indicator:disabled, QRadioButton::indicator:disabled {{ border-color: {t.rule}; }}
     QTableView, QListView, QTreeView {{ background: {t.paper}; border: 1px solid {t.rule}; gridline-color: {t.rule};
         selection-background-color: {t.band}; selection-color: {t.ink}; outline: none; }}
-    QTableView[role="figures"] {{ font-family: "{MONO}"; }}
     QTableView[role="rows"]::item {{ padding: 3px 6px; }}
     QHeaderView::section {{ background: {t.paper}; border: none; border-bottom: 1px solid {t.rule}; padding: 4px 8px;
         font-weight: bold; text-align: left; }}

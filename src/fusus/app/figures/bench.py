@@ -29,7 +29,7 @@ class MeasuredAllan(CurvesFigure):
     def show_axes(self, axes: list[Any], scale: float, datasheet: tuple[Array, Array] | None) -> None:
         """Draw axes (study.allan.AxisAllan), times a scale into the shown unit."""
         t = theme.tokens()
-        self.begin((-12, 8))
+        self.begin()
         if datasheet is not None:
             self.item.plot(
                 datasheet[0],
@@ -84,7 +84,7 @@ class PairFigure(CurvesFigure):
     def show_pair(self, off: tuple[Array, Array], on: tuple[Array, Array]) -> None:
         """Draw both with their one-sigma bands."""
         t = theme.tokens()
-        self.begin((-12, 8))
+        self.begin()
         start = 0.0
         for (at, values), name, colour in ((off, "without foam", t.ochre), (on, "with foam", t.accent)):
             x = at - at[0] + start
@@ -108,7 +108,7 @@ class ThermalFigure(CurvesFigure):
         """Draw block means and fits of three axes."""
         from fusus.core.calibration.thermal import evaluate
 
-        self.begin((-12, 8))
+        self.begin()
         t = theme.tokens()
         grid = np.linspace(warm.min(), warm.max(), 100)
         fitted = np.degrees(evaluate(polynomial, reference, grid))
@@ -132,7 +132,7 @@ class ScatterFigure(CurvesFigure):
 
     def show_scatter(self, offsets: Array, cep50: float, cep95: float) -> None:
         """Draw offsets (N, 3) from their mean."""
-        self.begin((-12, 8))
+        self.begin()
         t = theme.tokens()
         self.item.addItem(
             pg.ScatterPlotItem(offsets[:, 1], offsets[:, 0], size=3, brush=theme.hex_with_alpha(t.ink, 90), pen=None)
@@ -153,7 +153,7 @@ class SpectrumFigure(CurvesFigure):
 
     def show_spectrum(self, frequency: Array, acc: Array, named: list[tuple[str, float, float, bool]]) -> None:
         """Draw three axes; harmonics are named where they show, those that fold back with their true frequency."""
-        self.begin((-12, 8))
+        self.begin()
         t = theme.tokens()
         floor = max(float(acc[acc > 0].min(initial=1.0)), 1e-5)
         for i, axis in enumerate("xyz"):
@@ -181,7 +181,7 @@ class HistoryFigure(CurvesFigure):
         t = theme.tokens()
         self.title.setText(title)
         self.item.setLabel("left", unit, color=t.faint, **{"font-size": f"{theme.px(12)}px"})
-        self.begin((-12, 8))
+        self.begin()
         x = np.arange(len(entries), dtype=float)
         values = np.array([v for _, v, _ in entries], dtype=float)
         sigmas = np.array([s for *_, s in entries], dtype=float)

@@ -75,7 +75,7 @@ class BudgetBars(QWidget):
             painter.drawText(
                 QRectF(4, top - 2, left - 12, 20), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, title
             )
-            painter.setFont(theme.font(12, mono=True))
+            painter.setFont(theme.font(12))
             painter.setPen(QColor(t.severity("fail" if size > 1 else "pass")))
             painter.drawText(
                 QRectF(4, top + 15, left - 12, 18), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, value

@@ -8,6 +8,7 @@ import pyqtgraph as pg
 
 from fusus.app import theme
 from fusus.app.figures.frame import FigureFrame, Table
+from fusus.app.figures.legend import RowLegend
 from fusus.app.figures.long import Envelope, add_curve
 from fusus.app.text import figure
 from fusus.core.arrays import Array
@@ -33,7 +34,7 @@ class ChannelsFigure(FigureFrame):
         super().__init__("", "", "", name)
         self._lines: Sequence[Line] = ()
         self._unit = ""
-        self._legend: pg.LegendItem | None = None
+        self._legend = RowLegend(self.item)
         self.reading.hide()
         self.item.getAxis("left").setWidth(AXIS_PX)  # figures under one another begin at one place
         self.data = self._table
@@ -47,11 +48,7 @@ class ChannelsFigure(FigureFrame):
         self.title.setText(title)
         self.plot.setAccessibleName(title)
         self.item.clear()
-        if self._legend is None:
-            self._legend = self.item.addLegend(offset=(-8, 4), labelTextSize=f"{theme.px(12)}px", colCount=3)
-        self._legend.clear()
-        self._legend.setLabelTextColor(t.ink)
-        self._legend.setBrush(theme.hex_with_alpha(t.sheet, 220))
+        self._legend.begin()
         for start, end in gaps[:MOST_MARKS]:
             region = pg.LinearRegionItem(
                 (start, end), movable=False, brush=theme.hex_with_alpha(t.brick, 40), pen=pg.mkPen(None)
@@ -95,7 +92,7 @@ class DensityFigure(FigureFrame):
         super().__init__("", "", "", name)
         self._is_spectrum = is_spectrum
         self._lines: Sequence[tuple[str, Array, Array]] = ()
-        self._legend: pg.LegendItem | None = None
+        self._legend = RowLegend(self.item)
         self.item.setLogMode(x=is_spectrum, y=is_spectrum)
         self.data = self._table
         self.read = self._read
@@ -109,11 +106,7 @@ class DensityFigure(FigureFrame):
             f"{title}, {'frequency in Hz' if self._is_spectrum else f'values in {unit}' if unit else 'values'}"
         )
         self.item.clear()
-        if self._legend is None:
-            self._legend = self.item.addLegend(offset=(-8, 4), labelTextSize=f"{theme.px(12)}px", colCount=3)
-        self._legend.clear()
-        self._legend.setLabelTextColor(t.ink)
-        self._legend.setBrush(theme.hex_with_alpha(t.sheet, 220))
+        self._legend.begin()
         for i, (name, x, y) in enumerate(lines):
             colour, style = t.axis(i)
             good = (x > 0) & (y > 0) if self._is_spectrum else np.isfinite(y)

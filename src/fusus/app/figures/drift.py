@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt
 
 from fusus.app import theme
 from fusus.app.figures.frame import FigureFrame
+from fusus.app.figures.legend import RowLegend
 from fusus.app.text import figure
 from fusus.core.arrays import Array
 
@@ -21,7 +22,7 @@ class CurvesFigure(FigureFrame):
         super().__init__(title, x_label, y_label, name)
         self._x: Array = np.zeros(0)
         self._curves: dict[str, Array] = {}
-        self._legend: pg.LegendItem | None = None
+        self._legend = RowLegend(self.item)
         if any(logs):
             self.item.setLogMode(*logs)
         for side, is_log in zip(("bottom", "left"), logs, strict=True):
@@ -32,14 +33,10 @@ class CurvesFigure(FigureFrame):
         self.data = lambda: (["x", *self._curves], [self._x, *self._curves.values()])
         self.read = self._read
 
-    def begin(self, at: tuple[int, int] = (8, 4)) -> None:
+    def begin(self) -> None:
         """Take all curves off."""
         self.item.clear()
-        if self._legend is None:
-            self._legend = self.item.addLegend(offset=at, colCount=2, labelTextSize=f"{theme.px(12)}px")
-        self._legend.clear()
-        self._legend.setLabelTextColor(theme.tokens().ink)
-        self._legend.setBrush(theme.hex_with_alpha(theme.tokens().sheet, 220))
+        self._legend.begin()
 
     def finish(self, x: Array, curves: dict[str, Array]) -> None:
         """Keep what is drawn for the crosshair and for saving."""
@@ -55,12 +52,12 @@ class CurvesFigure(FigureFrame):
         style = Qt.PenStyle.SolidLine if main else STYLES[index % len(STYLES)]
         self.item.plot(x, y, pen=self.pen(colour, 2.2 if main else 1.5, style), name=name)
 
-    def limit(self, value: float, words: str, x: float) -> None:
-        """Draw a limit."""
+    def limit(self, value: float, words: str, x: float, anchor: tuple[int, int] = (0, 1)) -> None:
+        """Draw a limit and name it at x; ``anchor``: which corner of the name lies there."""
         t = theme.tokens()
         at = np.log10(value) if self._logs[1] else value
         self.item.addItem(pg.InfiniteLine(at, angle=0, pen=self.pen(t.brick, 2.0)))
-        label = pg.TextItem(words, color=t.brick, anchor=(0, 1))
+        label = pg.TextItem(words, color=t.brick, anchor=anchor)
         label.setFont(theme.font(12))
         label.setPos(np.log10(x) if self._logs[0] else x, at)
         self.item.addItem(label, ignoreBounds=True)
@@ -93,11 +90,8 @@ class FanFigure(CurvesFigure):
             fill = pg.FillBetweenItem(a, b, brush=theme.hex_with_alpha(t.accent, alpha))
             for item in (a, b, fill):
                 self.item.addItem(item)
-            if self._legend is not None:
-                mark = pg.ScatterPlotItem(
-                    symbol="s", size=12, brush=theme.hex_with_alpha(t.accent, alpha + 30), pen=None
-                )
-                self._legend.addItem(mark, words)
+            mark = pg.ScatterPlotItem(symbol="s", size=12, brush=theme.hex_with_alpha(t.accent, alpha + 30), pen=None)
+            self._legend.addItem(mark, words)
         self.curve(t_s, bands[2], "median", 0)
         self.curve(t_s, sigma, f"±1 σ, closed form ({source})", 1, main=True)
         self.item.plot(t_s, -sigma, pen=self.pen(t.ink, 2.2))
@@ -136,7 +130,7 @@ class AllanFigure(CurvesFigure):
 
     def show_allan(self, tau: Array, parts: dict[str, Array], scale: float) -> None:
         """Draw parts and total, times a scale into the shown unit."""
-        self.begin((170, 4))
+        self.begin()
         for i, (name, y) in enumerate((k, v) for k, v in parts.items() if k not in ("total", "tau")):
             self.curve(tau, y * scale, name, i)
         total = parts["total"] * scale
@@ -176,7 +170,7 @@ class MissionFigure(CurvesFigure):
         """Draw curves in a unit, the first one's claim dashed, and shade outage and steel."""
         t = theme.tokens()
         self.item.setLabel("left", f"one σ [{unit}]", color=t.faint, **{"font-size": f"{theme.px(12)}px"})
-        self.begin((90, 28))
+        self.begin()
         top = max(float(c.max()) for c in curves.values())
         for name, start, end in phases:
             shaded = name in ("outage", "steel")

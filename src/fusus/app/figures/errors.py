@@ -5,6 +5,7 @@ import pyqtgraph as pg
 
 from fusus.app import theme
 from fusus.app.figures.frame import FigureFrame, Table
+from fusus.app.figures.legend import RowLegend
 from fusus.app.figures.long import Envelope, add_curve
 from fusus.app.text import figure
 from fusus.core.arrays import Array
@@ -28,7 +29,7 @@ class ErrorFigure(FigureFrame):
         super().__init__(title, "time [s]", f"{quantity} error [{unit}]", name)
         self._unit, self._space = unit, "" if unit == "°" else " "
         self._curves: list[ErrorCurve] = []
-        self._legend: pg.LegendItem | None = None
+        self._legend = RowLegend(self.item)
         self.data = self._table
         self.read = self._read
 
@@ -38,11 +39,7 @@ class ErrorFigure(FigureFrame):
         self._curves = curves
         cross = self._cross
         self.item.clear()
-        if self._legend is None:
-            self._legend = self.item.addLegend(offset=(-8, 4), labelTextSize=f"{theme.px(12)}px")
-        self._legend.clear()
-        self._legend.setLabelTextColor(t.ink)
-        self._legend.setBrush(theme.hex_with_alpha(t.sheet, 220))
+        self._legend.begin()
         for i, curve in reversed(list(enumerate(curves))):
             colour, style = t.axis(i)
             if i == 0 and curve.sigma is not None:
@@ -100,9 +97,8 @@ class ErrorFigure(FigureFrame):
         band = pg.FillBetweenItem(lower, upper, brush=theme.hex_with_alpha(t.accent, 40))
         for item in (upper, lower, band):
             self.item.addItem(item, ignoreBounds=True)
-        if self._legend is not None:
-            point = pg.ScatterPlotItem(symbol="s", size=12, brush=theme.hex_with_alpha(t.accent, 80), pen=nothing)
-            self._legend.addItem(point, f"{curve.title}: claimed 2 σ")
+        point = pg.ScatterPlotItem(symbol="s", size=12, brush=theme.hex_with_alpha(t.accent, 80), pen=nothing)
+        self._legend.addItem(point, f"{curve.title}: claimed 2 σ")
 
     def _read(self, x: float) -> str:
         parts = [f"t {x:.1f} s"]

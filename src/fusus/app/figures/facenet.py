@@ -71,7 +71,7 @@ class FaceNet(QWidget):
             painter.drawText(
                 text, int(Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap), name
             )
-            painter.setFont(theme.font(12, mono=True))
+            painter.setFont(theme.font(12))
             if side > 84 or i in self.residuals_mg:  # in a small net the fill says it
                 painter.drawText(
                     text, int(Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignBottom), self._words(i)

@@ -7,6 +7,7 @@ from PyQt6.QtCore import Qt
 from fusus.app import theme
 from fusus.app.figures.drift import CurvesFigure
 from fusus.app.figures.frame import FigureFrame
+from fusus.app.figures.legend import RowLegend
 from fusus.core.arrays import Array
 
 Track = tuple[Array, Array]  # north, east, m
@@ -17,6 +18,7 @@ class TrackFigure(FigureFrame):
 
     def __init__(self, name: str) -> None:
         super().__init__("The track from above", "east [m]", "north [m]", name)
+        self._legend = RowLegend(self.item)
         self.item.setAspectLocked(True)
         self._tracks: dict[str, Track] = {}
         self.data = lambda: (
@@ -30,13 +32,7 @@ class TrackFigure(FigureFrame):
         t = theme.tokens()
         self._tracks = tracks
         self.item.clear()
-        legend = (
-            self.item.addLegend(offset=(8, 4), labelTextSize=f"{theme.px(12)}px")
-            if self.item.legend is None
-            else self.item.legend
-        )
-        legend.clear()
-        legend.setLabelTextColor(t.ink)
+        self._legend.begin()
         pens = (
             self.pen(t.ink, 2.2), self.pen(t.accent, 1.6, Qt.PenStyle.DashLine), self.pen(t.ochre, 1.5, Qt.PenStyle.DotLine),
         )  # fmt: skip
@@ -63,7 +59,7 @@ class HappeningFigure(CurvesFigure):
         """Draw curves over time; marks are (s, what begins)."""
         t = theme.tokens()
         self.title.setText(title)
-        self.begin((-10, 4))
+        self.begin()
         for i, (name, y) in enumerate(curves.items()):
             self.curve(t_s, y, name, i - 1, main=i == 0)
         finite = np.concatenate([y[np.isfinite(y)] for y in curves.values()])
@@ -100,8 +96,6 @@ class ResponseFigure(CurvesFigure):
         """Draw curves over frequency, a level that counts, and measured points."""
         t = theme.tokens()
         self.begin()
-        if self._legend is not None:
-            self._legend.hide()  # the title says which is which: a legend would lie on what is measured
         for i, (name, y) in enumerate(curves.items()):
             self.curve(hz, y, name, i - 1, main=i == 0)
         self.limit(level, words, float(hz[0]))
@@ -125,7 +119,7 @@ class CoherenceFigure(CurvesFigure):
 
     def show_coherence(self, hz: Array, curves: dict[str, Array], least: float) -> None:
         """Draw coherences with the one from which they are trusted."""
-        self.begin((8, -10))
+        self.begin()
         for i, (name, y) in enumerate(curves.items()):
             self.curve(hz, y, name, i - 1, main=i == 0)
         self.limit(least, "trusted from here", float(hz[0]))
@@ -145,7 +139,7 @@ class NoiseFigure(CurvesFigure):
     def show_noise(self, hz: Array, curves: dict[str, Array], marks: tuple[tuple[float, str], ...]) -> None:
         """Draw densities with marked frequencies."""
         t = theme.tokens()
-        self.begin((8, -10))
+        self.begin()
         for i, (name, y) in enumerate(curves.items()):
             self.curve(hz, y, name, i - 1, main=i == 0)
         top = np.log10(max(float(y.max()) for y in curves.values()))

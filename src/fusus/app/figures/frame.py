@@ -37,7 +37,6 @@ class FigureFrame(QWidget):
         self.title = QLabel(title)
         self.title.setProperty("role", "title")
         self.reading = QLabel()
-        self.reading.setProperty("role", "mono")
         self.reading.setObjectName(f"reading-{name}")
         menu_button = QToolButton()
         menu_button.setText("≡")

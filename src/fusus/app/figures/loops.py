@@ -53,7 +53,7 @@ class TimelineFigure(FigureFrame):
             style = Qt.BrushStyle.BDiagPattern if place == "pulse" else Qt.BrushStyle.SolidPattern
             self._box(start, end, y, colour, style)
             label = pg.TextItem(f"{end - start:.0f}", color=t.ink, anchor=(0, 0.5))
-            label.setFont(theme.font(12, mono=True))
+            label.setFont(theme.font(12))
             label.setPos(end, y)
             self.item.addItem(label)
         over = max((r[2] for r in rows if r[3] != "pulse"), default=0.0)
@@ -110,10 +110,10 @@ class StepFigure(CurvesFigure):
 
     def show_steps(self, t_s: Array, wanted: float, curves: dict[str, Array]) -> None:
         """Draw rates, °/s."""
-        self.begin((-10, -10))
+        self.begin()
         for i, (name, y) in enumerate(curves.items()):
             self.curve(t_s, y, name, i - 1, main=i == 0)
-        self.limit(wanted, "setpoint", float(t_s[-1]) * 0.8)
+        self.limit(wanted, "setpoint", float(t_s[-1]), (1, 0))
         self.finish(t_s, curves)
 
 
@@ -129,11 +129,9 @@ class BodeFigure(CurvesFigure):
         """Draw curves with the level that counts; ``marks``: where each axis meets it or what is left there."""
         t = theme.tokens()
         self.begin()
-        if self._legend is not None:
-            self._legend.hide()  # it stands beside the step, with which these are shown
         for i, (name, y) in enumerate(curves.items()):
             self.curve(hz, y, name, i - 1, main=i == 0)
-        self.limit(level, words, float(hz[0]))
+        self.limit(level, words, float(hz[-1]), (1, 1))  # by then loops are below it
         for at_hz, value in marks.values():
             if math.isfinite(at_hz) and math.isfinite(value):
                 spot = pg.ScatterPlotItem([np.log10(at_hz)], [value], size=9, brush=t.brick, pen=pg.mkPen(t.sheet))

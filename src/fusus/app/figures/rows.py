@@ -56,7 +56,7 @@ class RowsTable(QTableWidget):
         item = QTableWidgetItem(words)
         side = Qt.AlignmentFlag.AlignRight if self._right[column] else Qt.AlignmentFlag.AlignLeft
         item.setTextAlignment(side | Qt.AlignmentFlag.AlignVCenter)
-        item.setFont(theme.font(mono=self._right[column]))
+        item.setFont(theme.font())
         if severity:
             t = theme.tokens()
             item.setForeground(QColor(t.faint if severity == "faint" else t.severity(severity)))
@@ -82,14 +82,14 @@ class RowsTable(QTableWidget):
 
     def _fit_rows(self) -> None:
         """Make each row as high as its words need; Qt's own measure forgets the style sheet's padding."""
-        metrics = [QFontMetrics(theme.font(mono=right)) for right in self._right]
+        metrics = QFontMetrics(theme.font())
         room = [max(20, self.columnWidth(c) - 2 * PADDING_PX - 4) for c in range(self.columnCount())]
         for r in range(self.rowCount()):
             height = 0
-            for c, (m, width) in enumerate(zip(metrics, room, strict=True)):
+            for c, width in enumerate(room):
                 item = self.item(r, c)
                 if item is not None:
-                    box = m.boundingRect(QRect(0, 0, width, 10_000), int(Qt.TextFlag.TextWordWrap), item.text())
+                    box = metrics.boundingRect(QRect(0, 0, width, 10_000), int(Qt.TextFlag.TextWordWrap), item.text())
                     height = max(height, box.height())
             self.setRowHeight(r, height + 12)
 

@@ -1,10 +1,10 @@
 """Lines over one axis: what a log shows of something."""
 
 import numpy as np
-import pyqtgraph as pg
 
 from fusus.app import theme
 from fusus.app.figures.frame import FigureFrame, Table
+from fusus.app.figures.legend import RowLegend
 from fusus.app.figures.long import Envelope, add_curve
 from fusus.app.text import figure
 from fusus.core.arrays import Array
@@ -13,12 +13,11 @@ from fusus.core.arrays import Array
 class SeriesFigure(FigureFrame):
     """A few named lines, told apart by colour and stroke."""
 
-    def __init__(self, name: str, title: str, x_label: str = "time [s]", newest_counts: bool = False) -> None:
+    def __init__(self, name: str, title: str, x_label: str = "time [s]") -> None:
         super().__init__(title, x_label, "", name)
-        self._corner = (8, 4) if newest_counts else (-8, 4)  # the legend covers what was, not what is
         self._x: Array = np.zeros(0)
         self._lines: tuple[tuple[str, Array], ...] = ()
-        self._legend: pg.LegendItem | None = None
+        self._legend = RowLegend(self.item)
         self.data = self._table
         self.read = self._read
 
@@ -28,11 +27,7 @@ class SeriesFigure(FigureFrame):
         self._x, self._lines = x, lines
         self._labels = (self._labels[0], y_label)
         self.item.clear()
-        if self._legend is None:
-            self._legend = self.item.addLegend(offset=self._corner, labelTextSize=f"{theme.px(12)}px")
-        self._legend.clear()
-        self._legend.setLabelTextColor(t.ink)
-        self._legend.setBrush(theme.hex_with_alpha(t.sheet, 220))
+        self._legend.begin()
         for i, (name, y) in enumerate(lines):
             colour, style = t.axis(i)
             add_curve(self.item, self._legend, Envelope(x, y), self.pen(colour, 1.6, style), name)

@@ -58,7 +58,6 @@ class ColumnStrip(QWidget):
         grid.addWidget(name)
         for value in values:
             shown = QLabel(value)
-            shown.setProperty("role", "mono")
             shown.setAlignment(Qt.AlignmentFlag.AlignRight)
             grid.addWidget(shown)
         grid.addWidget(rule())

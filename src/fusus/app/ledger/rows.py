@@ -107,7 +107,7 @@ class Row(QWidget):
 
 
 class FigureEdit(QLineEdit):
-    """A figure in the mono face; Escape brings the document's value back."""
+    """A figure; Escape brings the document's value back."""
 
     escaped = pyqtSignal()
 
@@ -301,7 +301,7 @@ class SwitchRow(Row):
 class FactRow(QWidget):
     """Something that is only shown: label and words."""
 
-    def __init__(self, label: str, words: str, mono: bool = True, tip: str = "") -> None:
+    def __init__(self, label: str, words: str, tip: str = "") -> None:
         super().__init__()
         line = QHBoxLayout(self)
         line.setContentsMargins(0, 1, 0, 1)
@@ -311,8 +311,6 @@ class FactRow(QWidget):
         value = QLabel(words)
         value.setWordWrap(True)
         value.setToolTip(tip or words)
-        if mono:
-            value.setProperty("role", "mono")
         line.addWidget(name, 0, Qt.AlignmentFlag.AlignTop)
         line.addWidget(value, 1)
         self.setMinimumHeight(theme.px(20))

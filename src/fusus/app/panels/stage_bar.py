@@ -85,7 +85,7 @@ class StageButton(QAbstractButton):
         painter.setFont(theme.font(bold=self.isChecked()))
         painter.drawText(QRectF(0, 33, self.width(), 18), Qt.AlignmentFlag.AlignCenter, self.title)
         painter.setPen(QColor(t.faint))
-        painter.setFont(theme.font(mono=True))
+        painter.setFont(theme.font())
         painter.drawText(QRectF(0, 50, self.width(), 18), Qt.AlignmentFlag.AlignCenter, self.state.headline)
         if self.hasFocus() and self._by_keys:
             painter.setPen(QPen(QColor(t.accent), 1, Qt.PenStyle.DotLine))

@@ -55,7 +55,6 @@ class RequirementCell(QWidget):
             name = QLabel(source)
             name.setProperty("role", "faint")
             value = QLabel("–" if verdict is None else f"{theme.SHAPES[verdict['verdict']]} {figure(verdict['value'])}")
-            value.setProperty("role", "mono")
             value.setObjectName(f"strip-{requirement.key}-{source}")
             if verdict is not None:
                 value.setStyleSheet(f"color: {theme.tokens().severity(verdict['verdict'])};")

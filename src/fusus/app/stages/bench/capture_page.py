@@ -77,8 +77,8 @@ class CapturePage(QWidget):
         self.bar.setRange(0, 100)
         self.bar.setTextVisible(False)
         self.now, self.wrong = _words("title", "guide-now"), _words("fault", "guide-wrong")
-        self.health = _words("mono", "capture-health")
-        self.tilt = SeriesFigure("board-attitude", "What the board says of its own attitude", newest_counts=True)
+        self.health = _words("", "capture-health")
+        self.tilt = SeriesFigure("board-attitude", "What the board says of its own attitude")
         self.tilt.setMaximumHeight(theme.px(BOARD_PX))
         self._told: list[tuple[float, float, float]] = []
         self.verdict = _words("", "capture-verdict")

@@ -26,11 +26,11 @@ def build_ledger(session: Session, ledger: Ledger) -> None:
     ledger.group("Active")
     force = project.bench.in_force()
     for kind, c in force.items():
-        ledger.add(FactRow(TITLES.get(kind, kind), f"{c.verdict}, {c.when:%d.%m.%Y}", mono=False, tip=c.reason))
+        ledger.add(FactRow(TITLES.get(kind, kind), f"{c.verdict}, {c.when:%d.%m.%Y}", tip=c.reason))
     if not force:
-        ledger.add(FactRow("Nothing yet", "capture, fit, use", mono=False))
+        ledger.add(FactRow("Nothing yet", "capture, fit, use"))
     if project.bench.measured:
         ledger.group("Measured")
         for m in {(m.part, m.field): m for m in project.bench.measured}.values():
-            ledger.add(FactRow(m.part, m.field.replace("_", " "), mono=False, tip=f"from “{m.recording}”"))
+            ledger.add(FactRow(m.part, m.field.replace("_", " "), tip=f"from “{m.recording}”"))
     ledger.finish()

@@ -182,7 +182,6 @@ class BriefSheet(TabbedSheet):
         self._grid.addWidget(title, 0, 0, 1, 3)
         for i, (name, value, unit, tip) in enumerate(rows, start=1):
             label, number, sign = QLabel(name), QLabel(value), QLabel(unit)
-            number.setProperty("role", "mono")
             number.setAlignment(Qt.AlignmentFlag.AlignRight)
             sign.setProperty("role", "faint")
             for widget in (label, number, sign):

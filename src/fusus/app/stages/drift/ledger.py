@@ -26,7 +26,7 @@ def build_ledger(session: Session, ledger: Ledger) -> None:
         ("Receiver", parts.receiver),
         ("Rangefinder", parts.rangefinder),
     ):
-        ledger.add(FactRow(title, name or "–", mono=False))
+        ledger.add(FactRow(title, name or "–"))
     ledger.group("At rest")
     ledger.add(FigureRow(session, FigureSpec("drift.averaging_s", "Bias averaged", "time", "s", False)))
     ledger.add(FigureRow(session, FigureSpec("drift.bias_error_rad_s", "Bias error wanted", "rate", "deg/h", False)))

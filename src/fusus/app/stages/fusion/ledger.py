@@ -165,15 +165,15 @@ def build_ledger(session: Session, ledger: Ledger) -> None:
             imu = info.streams.get("imu")
             if imu is not None and imu.rate_hz and imu.start_s is not None and imu.end_s is not None:
                 ledger.add(FactRow("Length", f"{imu.end_s - imu.start_s:.1f} s, {imu.rate_hz:.0f} Hz"))
-            ledger.add(FactRow("Kind", info.kind, mono=False, tip=info.conditions))
-            ledger.add(FactRow("Reference", info.reference_is or "none", mono=False))
+            ledger.add(FactRow("Kind", info.kind, tip=info.conditions))
+            ledger.add(FactRow("Reference", info.reference_is or "none"))
             if info.problems:
                 tip = "\n".join(
                     f"{p.file}{f', line {p.line}' if p.line else ''}: {p.message}; {p.action}" for p in info.problems
                 )
-                ledger.add(FactRow("At import", f"{len(info.problems)} remarks", mono=False, tip=tip))
+                ledger.add(FactRow("At import", f"{len(info.problems)} remarks", tip=tip))
     else:
-        ledger.add(FactRow("Recording", "none yet: drop a log here", mono=False))
+        ledger.add(FactRow("Recording", "none yet: drop a log here"))
     ledger.group("Estimators")
     ledger.add(EstimatorsRow(session))
     ledger.group("Sensors")

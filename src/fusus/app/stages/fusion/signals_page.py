@@ -97,7 +97,6 @@ class SignalsPage(QWidget):
                 panel.time.item.setXLink(self.panels[0].time.item)
             column.addWidget(panel.views, 1)
         self.reading = QLabel(" ")
-        self.reading.setProperty("role", "mono")
         self.reading.setObjectName("signals-reading")
         self.reading.setWordWrap(True)
         self.reading.setMinimumHeight(2 * self.reading.sizeHint().height())

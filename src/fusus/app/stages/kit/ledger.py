@@ -34,15 +34,15 @@ def build_ledger(session: Session, ledger: Ledger) -> None:
     ledger.add(FactRow("Loop rate", f"{project.loops.rate_hz:g} Hz"))
     force = project.bench.in_force() if project.bench.use else {}
     ledger.add(FactRow("Calibrations", f"{len(force)} active", tip=", ".join(force)))
-    ledger.add(FactRow("Airframe", project.brief.craft.layout, mono=False))
+    ledger.add(FactRow("Airframe", project.brief.craft.layout))
     ledger.group("Last export")
     exported = project.kit.exported
     if exported is None:
-        ledger.add(FactRow("Written", "not yet", mono=False))
+        ledger.add(FactRow("Written", "not yet"))
     else:
         proved = {True: "equal", False: "not equal", None: "not tried"}[exported.equal]
         ledger.add(FactRow("Written", exported.when.astimezone().strftime("%Y-%m-%d %H:%M"), tip=exported.folder))
-        ledger.add(FactRow("Folder", exported.folder.rsplit("/", 1)[-1], mono=False, tip=exported.folder))
+        ledger.add(FactRow("Folder", exported.folder.rsplit("/", 1)[-1], tip=exported.folder))
         ledger.add(FactRow("State", exported.state))
-        ledger.add(FactRow("Proved", proved, mono=False))
+        ledger.add(FactRow("Proved", proved))
     ledger.finish()

@@ -21,7 +21,11 @@ VIEWS = {
     "motors": "What each motor is told, as a share of its thrust",
     "battery": "Voltage under load",
 }
-TITLES = ("", "air s>", "tilt °>", "off m>", "up m>", "est. m>", "head °>", "full %>", "low V>", "A>")
+TITLES = (
+    "", "time in\nair [s]>", "tilt\n[°]>", "off its\npath [m]>", "height\noff [m]>", "position\nerror [m]>", "heading\nerror [°]>",
+    "motors\nfull [%]>", "lowest\n[V]>", "mean\n[A]>",
+)  # fmt: skip
+WIDTHS = (56, 46, 64, 64, 70, 72, 68, 56, 50)
 NAMES = (
     "air_s",
     "tilt_rad",
@@ -62,7 +66,7 @@ class FlightPage(QWidget):
         self.note.setWordWrap(True)
         self.track, self.happening = TrackFigure("flight-track"), HappeningFigure("flight-time")
         self.table = RowsTable("flights", "Closed-loop flights", TITLES, 0)
-        self.table.columns_of(dict.fromkeys(range(1, len(TITLES)), 54))
+        self.table.columns_of(dict(enumerate(WIDTHS, 1)))
         self.table.setToolTip(
             "Time in the air, largest tilt, largest distance from the wanted place and height, RMS error of the estimate in place and "
             "heading, share of time with a full motor, lowest voltage, mean current"

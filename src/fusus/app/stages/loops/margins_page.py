@@ -20,7 +20,10 @@ class MarginsPage(QWidget):
         super().__init__()
         self.step = StepFigure()
         self.gain, self.phase = BodeFigure("gain", "dB", "loop-gain"), BodeFigure("phase", "°", "loop-phase")
-        titles = ("axis", "P>", "I>", "D>", "Hz>", "phase °>", "gain dB>", "delay ms>", "|1+L|>", "rise ms>", "over %>")
+        titles = (
+            "axis", "P>", "I>", "D>", "crosses\n[Hz]>", "phase\nmargin [°]>", "gain mar-\ngin [dB]>", "delay mar-\ngin [ms]>",
+            "least\n|1 + L|>", "rise\n[ms]>", "over-\nshoot [%]>",
+        )  # fmt: skip
         self.axes = RowsTable("loop-axes", "Axes", titles, 0)
         right = QVBoxLayout()
         right.addWidget(self.gain)

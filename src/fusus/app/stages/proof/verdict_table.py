@@ -13,7 +13,7 @@ from fusus.app.text import limit_text, statistic_text
 from fusus.core.requirements import Requirement
 
 VERDICT = Qt.ItemDataRole.UserRole + 1
-ROW_PX, COLUMN_PX = 50, 176  # as wide as a value with its interval
+ROW_PX, COLUMN_PX = 50, 164  # as wide as a value with its interval
 
 
 @dataclass(frozen=True, slots=True)
@@ -121,7 +121,7 @@ class VerdictDelegate(QStyledItemDelegate):
             painter.drawText(box, left, str(index.data()))
         else:
             painter.setPen(QColor(t.ink))
-            painter.setFont(theme.font(17, mono=True))
+            painter.setFont(theme.font(17))
             top = QRect(box.left(), box.top(), box.width(), box.height() // 2)
             painter.drawText(top, left, value_text(v))
             painter.setPen(QColor(t.severity(v["verdict"])))
@@ -129,7 +129,7 @@ class VerdictDelegate(QStyledItemDelegate):
             painter.drawText(top, right, f"{theme.SHAPES[v['verdict']]} {v['verdict']}")
             if v.get("interval"):
                 painter.setPen(QColor(t.faint))
-                painter.setFont(theme.font(mono=True))
+                painter.setFont(theme.font())
                 low = QRect(box.left(), box.center().y(), box.width(), box.height() // 2 + 2)
                 painter.drawText(low, left, f"95 %: {v['interval'][0]:.2f} to {v['interval'][1]:.2f}")
         painter.restore()
