@@ -203,7 +203,7 @@ def style_sheet(t: Tokens) -> str:
     QTableView, QListView, QTreeView {{ background: {t.paper}; border: 1px solid {t.rule}; gridline-color: {t.rule};
         selection-background-color: {t.band}; selection-color: {t.ink}; outline: none; }}
     QTableView[role="rows"]::item {{ padding: 3px 6px; }}
-    QHeaderView::section {{ background: {t.paper}; border: none; border-bottom: 1px solid {t.rule}; padding: 4px 8px;
+    QHeaderView::section {{ background: {t.paper}; border: none; border-bottom: 1px solid {t.rule}; padding: 4px 6px;
         font-weight: bold; text-align: left; }}
     QTableCornerButton::section {{ background: {t.paper}; border: none; }}
     QProgressBar {{ border: 1px solid {t.rule}; background: {t.paper}; height: 6px; max-height: 6px; }}

@@ -22,10 +22,10 @@ VIEWS = {
     "battery": "Voltage under load",
 }
 TITLES = (
-    "", "time in\nair [s]>", "tilt\n[°]>", "off its\npath [m]>", "height\noff [m]>", "position\nerror [m]>", "heading\nerror [°]>",
-    "motors\nfull [%]>", "lowest\n[V]>", "mean\n[A]>",
+    "", "time\nin air\n[s]>", "tilt\n[°]>", "off its\npath\n[m]>", "height\noff\n[m]>", "position\nerror\n[m]>",
+    "heading\nerror\n[°]>", "motors\nfull\n[%]>", "lowest\n[V]>", "mean\n[A]>",
 )  # fmt: skip
-WIDTHS = (56, 46, 64, 64, 70, 72, 68, 56, 50)
+WIDTHS = (52, 52, 54, 54, 66, 66, 60, 58, 50)
 NAMES = (
     "air_s",
     "tilt_rad",

@@ -17,7 +17,10 @@ VIEWS = {
     "spectrum": "Gyro noise in flight",
     "coherence": "Where wanted and flown rates agree, and the answer can be trusted",
 }
-TITLES = ("axis", "full rad/s²>", "lag ms>", "delay ms>", "Hz>", "phase °>", "designed °>", "trusted Hz>")
+TITLES = (
+    "axis", "full\nauthority\n[rad/s²]>", "motor\nlag\n[ms]>", "delay\n[ms]>", "crosses\nat\n[Hz]>", "phase\nmargin\n[°]>",
+    "designed\nmargin\n[°]>", "trusted\nfrom\n[Hz]>",
+)  # fmt: skip
 
 
 class FlownPage(QWidget):

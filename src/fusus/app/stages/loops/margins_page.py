@@ -6,11 +6,14 @@ from typing import Any
 import numpy as np
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from fusus.app import theme
 from fusus.app.figures.loops import BodeFigure, StepFigure
 from fusus.app.figures.rows import Cell, RowsTable
 
 HZ = np.geomspace(0.2, 200.0, 600)
 DEGREES = math.degrees(1.0)
+
+TABLE_PX = 160  # the head in three lines and three axes
 
 
 class MarginsPage(QWidget):
@@ -21,10 +24,11 @@ class MarginsPage(QWidget):
         self.step = StepFigure()
         self.gain, self.phase = BodeFigure("gain", "dB", "loop-gain"), BodeFigure("phase", "°", "loop-phase")
         titles = (
-            "axis", "P>", "I>", "D>", "crosses\n[Hz]>", "phase\nmargin [°]>", "gain mar-\ngin [dB]>", "delay mar-\ngin [ms]>",
-            "least\n|1 + L|>", "rise\n[ms]>", "over-\nshoot [%]>",
+            "axis", "P>", "I>", "D>", "crosses\nat\n[Hz]>", "phase\nmargin\n[°]>", "gain\nmargin\n[dB]>", "delay\nmargin\n[ms]>",
+            "least\n|1 + L|>", "rise\ntime\n[ms]>", "over-\nshoot\n[%]>",
         )  # fmt: skip
         self.axes = RowsTable("loop-axes", "Axes", titles, 0)
+        self.axes.setMinimumHeight(theme.px(TABLE_PX))
         right = QVBoxLayout()
         right.addWidget(self.gain)
         right.addWidget(self.phase)
