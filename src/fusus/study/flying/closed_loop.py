@@ -6,6 +6,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from fusus.core.judgement.finding import Finding
+from fusus.core.judgement.findings import ORDER
 from fusus.core.progress import Progress
 from fusus.core.simulation.flight.campaign import FlightSummary, FlightTask, fly_all, fly_task, summarise_flights
 from fusus.core.simulation.flight.figures import Figures
@@ -18,6 +19,7 @@ from fusus.project.records import Project
 from fusus.study.flying.findings import flight_findings
 from fusus.study.flying.open_loop import place_of, sensors_of
 from fusus.study.flying.setup import flight_tasks
+from fusus.study.fusion.other_parts import other_parts_findings
 from fusus.study.workers import workers
 
 
@@ -70,9 +72,12 @@ def simulate_flights(
         found = fly_all(tasks, pool, progress)
     elapsed, sensors = time.perf_counter() - began, sensors_of(project)
     seconds = len(tasks) * float(first.t_s[-1])
+    says = (
+        *flight_findings(scenario, found, first, sensors), *other_parts_findings(project, first.controller.estimator),
+    )  # fmt: skip
     return Flights(
         scenario, seed, first.controller.estimator, found, summarise_flights(found), first, seconds / elapsed,
-        flight_findings(scenario, found, first, sensors), sensors,
+        tuple(sorted(says, key=lambda f: ORDER[f.severity])), sensors,
     )  # fmt: skip
 
 

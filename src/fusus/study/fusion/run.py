@@ -14,13 +14,14 @@ from fusus.core.estimation.accelerometer_filter import without_accelerometer
 from fusus.core.estimation.catalogue import ESTIMATORS, EstimatorInfo, EstimatorParameters
 from fusus.core.estimation.replay import Replay, run_estimator
 from fusus.core.judgement.finding import Finding
-from fusus.core.judgement.findings import ODD_REFERENCE, Evidence, find
+from fusus.core.judgement.findings import ODD_REFERENCE, ORDER, Evidence, find
 from fusus.core.judgement.reference_findings import OTHER_AXES
 from fusus.core.judgement.verdicts import Verdict, judge
 from fusus.core.progress import Progress, Silent
 from fusus.core.requirements import Requirement
 from fusus.errors import AlignmentError
 from fusus.project.records import Project
+from fusus.study.fusion.other_parts import other_parts_findings
 from fusus.study.fusion.smoothing import smoothed
 from fusus.study.recording.loading import LoadedRecording, load
 
@@ -135,6 +136,8 @@ def run(request: Request, progress: Progress | None = None) -> Study:
         others += _witnesses(loaded, request, {c.estimator for c in request.choices})
     shown = changed(loaded.given, samples=measured.given.samples)
     found = find(Evidence(shown, judged.replay, judged.comparison, loaded.site, others, request.choices[0].parameters))
+    tuned_for = other_parts_findings(request.project, request.choices[0].estimator)
+    found = tuple(sorted((*found, *tuned_for), key=lambda f: ORDER[f.severity]))
     if any(f.subject == OTHER_AXES for f in found):
         why = "the reference is in other axes: see the finding, and declare them"
         verdicts = tuple(judge(v.requirement, None, why) for v in verdicts)
