@@ -3,6 +3,7 @@
 import os
 import subprocess
 import sys
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -16,7 +17,7 @@ from fusus.app.ledger.rows import FigureRow
 from fusus.app.panels.notes_panel import Help, LinkLabel, Note
 from fusus.app.panels.notice import Busy, Notice
 from fusus.app.panels.stage_bar import StageState
-from fusus.app.panels.strip import worst
+from fusus.app.panels.strip import RequirementCell, worst
 from fusus.app.stages.registry import STAGES
 from fusus.app.window.routes import follow
 from fusus.core.requirements import Requirement
@@ -186,6 +187,19 @@ def test_the_strip_shows_the_worst_of_each_kind():
     tilt = Requirement("tilt", 0.03)
     assert worst(found, tilt, "flight")["value"] == 3.0 and worst(found, tilt, "bench")["verdict"] == "close"
     assert worst(found, tilt, "predicted") is None
+
+
+@pytest.mark.parametrize("recording", ["hop", "hover", "bench-1"])
+def test_a_figure_on_the_strip_says_its_recording_and_whether_it_is_simulated(qtbot, recording):
+    tilt = Requirement("tilt", 0.03)
+    found = (replace(judgement("flight", "fail", 3.0), recording=recording),)
+    for simulated, said in (
+        (frozenset(), f"in {recording},"),
+        (frozenset({recording}), f"in {recording} (simulated),"),
+    ):
+        cell = RequirementCell(tilt, found, None, None, simulated)
+        qtbot.addWidget(cell)
+        assert said in cell.findChild(QLabel, "strip-tilt-flight").toolTip()
 
 
 def test_without_requirements_the_strip_leads_to_the_brief(opened, qtbot):

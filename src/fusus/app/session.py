@@ -131,6 +131,10 @@ class Session(QObject):
         """Return the project's recordings."""
         return list_recordings(self.document.folder) if self.document else []
 
+    def simulated(self) -> frozenset[str]:
+        """Return the names of the recordings that a simulation or the stand-in made."""
+        return frozenset(i.name for i in self.recordings() if i.is_practice)
+
     def recording(self) -> RecordingInfo | None:
         """Return the recording that Fusion looks at: the chosen one, else the first."""
         if self.document is None:

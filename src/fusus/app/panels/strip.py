@@ -16,10 +16,9 @@ RANK = {"fail": 3, "close": 2, "pass": 1, "not measured": 0}
 
 
 def worst(judgements: tuple[Judgement, ...], requirement: Requirement, evidence: str) -> dict[str, Any] | None:
-    """Return the worst verdict that recordings of one kind of evidence give on a requirement."""
-    found = [
-        v for j in judgements if j.evidence == evidence and (v := j.verdict(requirement.key)) and v["value"] is not None
-    ]
+    """Return the worst verdict that recordings of one kind of evidence give on a requirement, with its recording."""
+    of_kind = ((j.recording, j.verdict(requirement.key)) for j in judgements if j.evidence == evidence)
+    found = [{**v, "recording": name} for name, v in of_kind if v is not None and v["value"] is not None]
     return max(found, key=lambda v: (RANK[v["verdict"]], v["value"])) if found else None
 
 
@@ -37,7 +36,12 @@ class RequirementCell(QWidget):
     """One requirement on the strip."""
 
     def __init__(
-        self, requirement: Requirement, judgements: tuple[Judgement, ...], predicted: float | None, bench: float | None
+        self,
+        requirement: Requirement,
+        judgements: tuple[Judgement, ...],
+        predicted: float | None,
+        bench: float | None,
+        simulated: frozenset[str],
     ) -> None:
         super().__init__()
         grid = QGridLayout(self)
@@ -58,11 +62,13 @@ class RequirementCell(QWidget):
             value.setObjectName(f"strip-{requirement.key}-{source}")
             if verdict is not None:
                 value.setStyleSheet(f"color: {theme.tokens().severity(verdict['verdict'])};")
-                value.setToolTip(f"{source}: {verdict['verdict']}, {verdict['reason']}")
+                of = verdict.get("recording")
+                where = "" if of is None else f" in {of}{' (simulated)' if of in simulated else ''}"
+                value.setToolTip(f"{source}: {verdict['verdict']}{where}, {verdict['reason']}")
             elif source == "predicted":
                 value.setToolTip("No prediction yet: choose parts.")
             else:
-                value.setToolTip(f"No {source} recording measures this yet.")
+                value.setToolTip(f"No {source} recording that counts measures this yet.")
             for row, label in ((1, name), (2, value)):
                 label.ensurePolished()
                 label.setMinimumWidth(label.sizeHint().width())
@@ -84,10 +90,10 @@ class Strip(QScrollArea):
 
     def show_requirements(
         self, requirements: tuple[Requirement, ...], judgements: tuple[Judgement, ...], predicted: Sequence[Any] = (),
-        bench: Sequence[Any] = (),
+        bench: Sequence[Any] = (), simulated: frozenset[str] = frozenset(),
     ) -> None:  # fmt: skip
         """Show requirements with what is known of each; ``predicted`` are figures of a prediction by datasheets, ``bench``
-        those with measured parts."""
+        those with measured parts, ``simulated`` the recordings that no real board made."""
         values, measured = ({f.requirement: f.value for f in figures} for figures in (predicted, bench))
         body = QWidget()
         body.setObjectName("strip")
@@ -101,7 +107,9 @@ class Strip(QScrollArea):
                 rule.setFixedWidth(1)
                 rule.setStyleSheet(f"background: {theme.tokens().rule};")
                 row.addWidget(rule)
-            row.addWidget(RequirementCell(requirement, judgements, values.get(requirement), measured.get(requirement)))
+            row.addWidget(
+                RequirementCell(requirement, judgements, values.get(requirement), measured.get(requirement), simulated)
+            )
         if not requirements:
             link = QToolButton()
             link.setText("No requirements yet: say in the brief how good the estimate has to be.")

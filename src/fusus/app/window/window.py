@@ -208,11 +208,11 @@ class Window(QMainWindow):
             figures = study.prediction.figures if study is not None else ()
             # Once the bench has measured parts, the prediction splits: datasheets alone, and with what was measured.
             printed = study.by_datasheet if study is not None else None
+            # What a simulation or the stand-in made is no evidence of a real craft.
+            project, simulated = self.session.project, self.session.simulated()
+            counting = tuple(j for j in self.session.judgements if project.counts(j.recording in simulated))
             self.strip.show_requirements(
-                self.session.project.brief.requirements,
-                self.session.judgements,
-                printed or figures,
-                figures if printed else (),
+                project.brief.requirements, counting, printed or figures, figures if printed else (), simulated
             )
 
     def _show_notes(self) -> None:

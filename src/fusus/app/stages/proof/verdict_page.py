@@ -91,8 +91,10 @@ class VerdictPage(QWidget):
 
     def _columns(self) -> tuple[Column, ...]:
         out = [c for c in self._predicted() if c is not None]
+        simulated = self.session.simulated()
         for j in sorted(self.session.judgements, key=lambda j: (j.evidence, j.recording)):
             kind = j.evidence + (f" ({j.kind})" if j.kind != j.evidence else "")
+            kind = f"simulated {kind}" if j.recording in simulated else kind
             out.append(Column(j.recording, kind, partial(_of_fusus, j), j.error or "", j.recording, "fusus"))
             if j.board is not None:
                 why = j.board["error"] or ""
