@@ -7,6 +7,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PyQt6.QtWidgets import QApplication
 
+from fusus.app.plain_style import PlainStyle
+
 GRID = 8
 TEXT_PX = 13
 # The first has figures of one width and clear brackets: text and numbers; the other is for code.
@@ -106,7 +108,7 @@ def set_theme(app: QApplication, chosen: Tokens) -> None:
     """Apply a theme for the whole application."""
     global _current
     _current = chosen
-    app.setStyle("Fusion")
+    app.setStyle(PlainStyle())
     app.setFont(font())
     app.setPalette(_palette(chosen))
     app.setStyleSheet(style_sheet(chosen))

@@ -49,6 +49,7 @@ class ContentsPage(QWidget):
         self.session = session
         self.files: dict[str, str] = {}
         self.note = QLabel("The kit is being made …")
+        self.note.setTextFormat(Qt.TextFormat.RichText)
         self.note.setWordWrap(True)
         self.note.setObjectName("kit-note")
         self.export = push_button("export-kit", "Export …", "Write all files to a folder", self._export, is_main=True)

@@ -1,8 +1,10 @@
 """Constants with what they rest on, equality with the core, and cost on the board."""
 
 import re
+from html import escape
 from typing import Any
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
 from fusus.app.figures.loops import TimelineFigure, cycle_of
@@ -75,6 +77,7 @@ class EqualityPage(QWidget):
         tip = "Compile the kit here and replay all recordings through it"
         self.button = push_button("prove-kit", "Prove it", tip, lambda: prove(session), is_main=True)
         self.note = QLabel(PROVE)
+        self.note.setTextFormat(Qt.TextFormat.RichText)
         self.note.setWordWrap(True)
         titles = ("recording", "precision", "figure", "at most off>", "allowed>", "at s>", "")
         self.table = RowsTable("kit-equality", "Equality with the core", titles, 0)
@@ -86,7 +89,7 @@ class EqualityPage(QWidget):
         if proved is None:
             return
         if proved.why_not:
-            self.note.setText(proved.why_not)
+            self.note.setText(escape(proved.why_not))
             self.table.show_rows(())
             return
         changed = (

@@ -1,5 +1,6 @@
 """The ladder of test cards: what to fly next, how, when to break off, and what came of it."""
 
+from html import escape
 from typing import Any
 
 from PyQt6.QtCore import Qt
@@ -23,6 +24,7 @@ class CardsPage(QWidget):
         self.table = RowsTable("cards", "Test cards", ("", "card", "result"), 1)
         self.table.itemSelectionChanged.connect(self._choose)
         self.text = QLabel()
+        self.text.setTextFormat(Qt.TextFormat.RichText)
         self.text.setObjectName("card-text")
         self.text.setWordWrap(True)
         self.text.setMargin(10)
@@ -84,7 +86,7 @@ class CardsPage(QWidget):
         shows = ", ".join(titles.get(k, k) + TICKS.get(c["verdicts"].get(k, ""), "") for k in c["requirements"])
         judged = f"<p><b>Shows</b> {shows}</p>" if shows else ""
         last = c["last"] or {}
-        words = " ".join(str(last.get(k, "")) for k in ("result", "recording", "note"))
+        words = escape(" ".join(str(last.get(k, "")) for k in ("result", "recording", "note")))
         said = f"<p>{str(last.get('at', ''))[:10]}: {words}</p>" if last else ""
         self.text.setText(
             f"<h3>{c['card'].capitalize()}</h3><p>{c['purpose']}</p><p><b>Conditions</b> {c['conditions']}</p><ol>{steps}</ol>"

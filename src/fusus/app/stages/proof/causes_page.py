@@ -3,6 +3,7 @@
 import math
 from typing import Any
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from fusus.app import theme
@@ -40,6 +41,7 @@ class CausesPage(QWidget):
         self.table.itemSelectionChanged.connect(self._choose)
         self.sign = SeriesFigure("cause-sign", "Its sign in the log")
         self.advice = QLabel()
+        self.advice.setTextFormat(Qt.TextFormat.RichText)
         self.advice.setObjectName("causes-advice")
         self.advice.setWordWrap(True)
         column = QVBoxLayout(self)

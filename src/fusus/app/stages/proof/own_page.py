@@ -1,9 +1,11 @@
 """The maker's own estimator beside Fusus' filters: what was found, its verdicts, and both errors over one another."""
 
+from html import escape
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFileDialog, QLabel, QMessageBox, QVBoxLayout, QWidget
 
 from fusus.app.figures.rows import Cell, RowsTable
@@ -41,6 +43,7 @@ class OwnPage(QWidget):
             "run-own", "Compile and run …", "Ask, then run your code in the sandbox", self._ask, is_main=True
         )
         self.words = QLabel(ABOUT)
+        self.words.setTextFormat(Qt.TextFormat.RichText)
         self.words.setObjectName("own-words")
         self.words.setWordWrap(True)
         titles = ("over", "requirement", "own>", "beside it>", "limit>", "verdict")
@@ -132,7 +135,7 @@ class OwnPage(QWidget):
             return
         from fusus.study.kit.own import own_words
 
-        words = own_words(study)
+        words = [escape(w) for w in own_words(study)]
         self.words.setText("<br>".join([f"<b>{words[0]}</b>", *words[1:]]) if words else ABOUT)
         self.table.show_rows(_rows(study))
         fill_names(self.case, [c.name for c in study.cases if c.own is not None], 0)
