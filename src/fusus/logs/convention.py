@@ -129,8 +129,28 @@ def find_reference(
     Every reading is tried: as written or inverted, in the sensors' axes or forward-right-down. The gyro must turn the
     attitude, and the attitude must turn the specific force upright.
     """
-    if logged.ref_q is None or logged.ref_t is None or logged.acc is None or logged.gyro is None:
+    best = _best_reading(logged, body_axes, acc_sign)
+    if best is None:
         return ReferenceConvention(), None
+    score, inverted, axes, upright = best
+    found_by = f"gyro and gravity (agreement {score:.2f} of 2)"
+    if upright < 0:
+        return ReferenceConvention(earth="ned", body=axes, conjugate=inverted, found_by=found_by), None
+    return _settle_north(logged, body_axes, axes, inverted, declination_rad, found_by)
+
+
+def score_of_reference(logged: LoggedMotion, body_axes: BodyAxes, acc_sign: int) -> float:
+    """Return how well the reference's attitudes agree with gyro and gravity in their best reading, up to 2; 0 without either."""
+    best = _best_reading(logged, body_axes, acc_sign)
+    return 0.0 if best is None else best[0]
+
+
+def _best_reading(
+    logged: LoggedMotion, body_axes: BodyAxes, acc_sign: int
+) -> tuple[float, bool, BodyAxes, float] | None:
+    """Return agreement, whether it is inverted, the body axes and how upright it turns the specific force."""
+    if logged.ref_q is None or logged.ref_t is None or logged.acc is None or logged.gyro is None:
+        return None
     to_frd = body_matrix(body_axes)
     choices: tuple[BodyAxes, ...] = (body_axes, "frd")
     best: tuple[float, bool, BodyAxes, float] = (-9.0, False, body_axes, -1.0)
@@ -144,11 +164,7 @@ def find_reference(
             score = _agreement(by_q, by_gyro) + abs(upright) - 0.02 * inverted - 0.02 * (axes != body_axes)
             if score > best[0]:
                 best = (score, inverted, axes, upright)
-    _, inverted, axes, upright = best
-    found_by = f"gyro and gravity (agreement {best[0]:.2f} of 2)"
-    if upright < 0:
-        return ReferenceConvention(earth="ned", body=axes, conjugate=inverted, found_by=found_by), None
-    return _settle_north(logged, body_axes, axes, inverted, declination_rad, found_by)
+    return best
 
 
 def _upright(logged: LoggedMotion, q: Array, acc: Array) -> float:

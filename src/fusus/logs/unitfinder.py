@@ -27,6 +27,8 @@ SENSOR_OF_KIND: dict[str, SensorWord] = {"rate": "gyro", "acceleration": "acc", 
 # the earth's field is 22 to 67 µT, and magnets near a sensor add to it.
 USUAL_SIZE = {"acceleration": (4.0, 25.0), "field": (5.0, 500.0), "pressure": (20_000.0, 120_000.0)}
 FASTEST_RAD_S = 90.0
+# Sizes at which gravity may be in cm/s² (981) or in mg (1000) as sensors of 2 % write it; nearer to 1000 the rare unit is not thought of.
+LIKE_GAL = (960.0, 990.0)
 WHAT = {
     "acceleration": "gravity gives 9.8 m/s² on the mean", "field": "the earth's field is 22 to 67 µT",
     "pressure": "the air's pressure is 300 to 1100 hPa",
@@ -170,6 +172,10 @@ class UnitFinder:
             unit = by_value.acceleration_unit(xyz)
             if unit is not None:
                 size = by_value.typical_size(xyz)
+                if unit == "mg" and LIKE_GAL[0] <= size <= LIKE_GAL[1]:
+                    if first:
+                        self._ask_mg_or_gal(i, size)
+                    return self._mapping(i, unit, "values")
                 self._conclude(i, unit, f"its typical size is {size:.4g}, and gravity gives 9.8 m/s² on the mean")
                 return self._mapping(i, unit, "values")
             raw = by_value.acceleration_counts(by_value.signed_words(xyz)) if counts else None
@@ -195,6 +201,15 @@ class UnitFinder:
         self._conclude(
             i, f"counts of ±{raw.full_scale:g} g, {raw.bits} bits", "gravity on the mean fits no other usual range"
         )
+
+    def _ask_mg_or_gal(self, i: int, size: float) -> None:
+        choices = (
+            ("cm/s²", f"gravity is read as {size * 0.01:.3f} m/s²"), ("mg", f"gravity is read as {size * 1e-3:.3f} g")
+        )  # fmt: skip
+        self._ask(
+            i, f"its typical size of {size:.4g} is gravity in cm/s², and in mg it is within what sensors are off; what is its unit?",
+            choices, '{"units": {"acc": "cm/s²"}}',
+        )  # fmt: skip
 
     def _ask_vector(self, i: int, kind: str, xyz: Array) -> None:
         sensor, size = SENSOR_OF_KIND[kind], by_value.typical_size(xyz)
