@@ -28,7 +28,7 @@ class Cutter:
         """Return the positions of all columns that are used."""
         time = self.mapping.time
         used = {c.index for c in self.mapping.columns if c.target}
-        used |= {i for i in (time.index, time.date_index) if i is not None}
+        used |= {i for i in (time.index, time.date_index, time.seconds_index) if i is not None}
         return sorted(i for i in used if i < self.width)
 
 

@@ -197,7 +197,8 @@ def _columns(
 ) -> list[ColumnMapping]:
     """Return what each column becomes."""
     said = asked.said
-    skip = {time.index, time.date_index} | texts
+    of_time = (time.index, time.date_index, time.seconds_index)
+    skip = set(of_time) | texts
     numeric = {i: numbers(head, i) for i in range(len(names)) if i not in skip}
     meanings = meanings_of(source.path.stem, names, numeric, asked.kind, said)
     units = UnitFinder(source.path, names, head, meanings, asked.findings, asked.given or Mapping())
@@ -210,7 +211,7 @@ def _columns(
             out.append(said[i].model_copy(update={"unit": found_unit.unit, "unit_from": found_unit.unit_from}))
         elif i in meanings:
             out.append(units.column(i))
-        elif i not in (time.index, time.date_index) and (name or not _is_empty(head, i)):
+        elif i not in of_time and (name or not _is_empty(head, i)):
             out.append(ColumnMapping(source=name, index=i, target=None))
     return out
 

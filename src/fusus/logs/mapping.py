@@ -46,13 +46,16 @@ class SensorRange(Record):
 
 
 class TimeMapping(Record):
-    """Which column is the time. A ``counter`` counts samples at ``rate_hz``; no column at all counts rows."""
+    """Which column is the time. A ``counter`` counts samples at ``rate_hz``; no column at all counts rows.
+
+    ``date_index`` and ``seconds_index``: the columns of the date, or of whole seconds, to which this time is added."""
 
     index: int | None = None
     unit: TimeUnit = "s"
     rate_hz: float | None = None
     wrap_bits: int | None = None
     date_index: int | None = None
+    seconds_index: int | None = None
 
 
 class FileMapping(Record):

@@ -44,6 +44,9 @@ class TimeBase:
             ns = _scaled(frame[str(m.index)], 1e9 / (m.rate_hz or 1.0))
         else:
             ns = _scaled(frame[str(m.index)], NS[m.unit])
+            if m.seconds_index is not None:
+                whole = _scaled(frame[str(m.seconds_index)], NS["s"])
+                ns = np.where((ns == NO_TIME) | (whole == NO_TIME), NO_TIME, ns + whole)
         straight = self._straighten(ns, first_line)
         self.empty = ns == NO_TIME
         if not self.start_ns:

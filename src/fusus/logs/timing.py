@@ -23,6 +23,7 @@ from fusus.logs.physics.clock import (
     rate_words,
     step_of,
 )
+from fusus.logs.split_time import split_time
 
 RATE_LINE = '{"files": [{"time": {"unit": "counter", "rate_hz": 100}}]}'
 
@@ -61,6 +62,11 @@ class TimeFinder:
         if said is not None and ("unit" in given or said.rate_hz):
             self._conclude(time.index, f"time in {WORDS.get(time.unit, time.unit)}", "the mapping says so", "stated")
             return time
+        split = split_time(self.names, self.head, self.texts) if self.has_header and "index" not in given else None
+        if split is not None and index in (None, split.whole, split.beyond):
+            reason = f"“{self.names[split.whole]}” holds the whole seconds, and together they advance"
+            self._conclude(split.beyond, f"time in seconds and {WORDS[split.unit]}, in two columns", reason, "shown")
+            return TimeMapping(index=split.beyond, unit=split.unit, seconds_index=split.whole)  # type: ignore[arg-type]
         if index is None:
             return self._counted_rows()
         if index in self.texts:
