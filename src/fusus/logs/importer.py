@@ -34,6 +34,9 @@ from fusus.project.records import Place
 
 RANGE_EXAMPLES = {"gyro": '500, "unit": "deg/s"', "acc": '8, "unit": "g"', "mag": '800, "unit": "uT"'}
 
+# Of the rows of an IMU that share their time with others; more would be lost than a coarse clock explains.
+MOST_LOST = 0.25
+
 
 @dataclass(frozen=True, slots=True)
 class ImportRequest:
@@ -210,7 +213,7 @@ def _read_all(plan: Plan, request: ImportRequest, working: Path, progress: Progr
                 writers.setdefault(writer.stream, []).append(writer)
     if not writers:
         raise LogError(plan.tables[0].path, None, None, "no row holds a time and a reading; nothing was imported.")
-    streams = {name: _finish(name, parts, working) for name, parts in writers.items()}
+    streams = {name: _finish(name, parts, working, [t.path for t in plan.tables]) for name, parts in writers.items()}
     when = None
     if plan.start_ns:
         when = datetime.fromtimestamp(plan.start_ns / 1e9, tz=UTC)
@@ -229,11 +232,23 @@ def _read_all(plan: Plan, request: ImportRequest, working: Path, progress: Progr
     )
 
 
-def _finish(name: str, parts: list[StreamWriter], working: Path) -> StreamInfo:
+def _refuse_loss(stream: str, part: StreamWriter, lost: int, sources: list[Path]) -> None:
+    """Refuse a time that many rows of an IMU share: it is a part of the time, or written too coarsely, and rows would be lost."""
+    if not stream.startswith("imu") or lost <= MOST_LOST * part.rows:
+        return
+    source = next((p for p in sources if p.name == part.file), sources[0])
+    raise LogError(
+        source, None, None, f"{lost} of {part.rows} rows of {stream} have a time that another row has: the column is only a part of the "
+        "time, or written too coarsely. Name the whole time in a mapping, or count the rows: "
+        '{"files": [{"time": {"index": null, "unit": "counter", "rate_hz": 100}}]} with their rate.',
+    )  # fmt: skip
+
+
+def _finish(name: str, parts: list[StreamWriter], working: Path, sources: list[Path]) -> StreamInfo:
     """Bring the parts of a stream into one file in the order of time."""
     for part in parts:
         if part.disorder:
-            put_in_order(part.path)
+            _refuse_loss(name, part, put_in_order(part.path), sources)
     path = working / f"{name}.parquet"
     if len(parts) > 1:
         join_parts([p.path for p in parts], path)

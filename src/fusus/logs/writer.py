@@ -40,7 +40,7 @@ class StreamWriter:
         self, path: Path, stream: str, file: str, names: dict[str, str], ranges: dict[str, float], problems: Problems,
         beside: Executor,
     ) -> None:  # fmt: skip
-        self.path, self.stream, self._file = path, stream, file
+        self.path, self.stream, self.file = path, stream, file
         self._names, self._ranges, self._problems = names, ranges, problems
         self._writer: pq.ParquetWriter | None = None
         self._beside = beside  # writes while the next block is parsed
@@ -73,7 +73,7 @@ class StreamWriter:
             self._check_stuck(kind, columns, lines)
         for name, line, ratio in self._scales.look(columns, lines):
             self._problems.add(
-                self._file, "units_change", f"from here on its typical size is {ratio:.3g} times what it was: another unit, or sensor",
+                self.file, "units_change", f"from here on its typical size is {ratio:.3g} times what it was: another unit, or sensor",
                 "kept; split the file there", line=line, column=self._names.get(name, name),
             )  # fmt: skip
         self._write(t_ns, columns)
@@ -87,7 +87,7 @@ class StreamWriter:
         for name, (limit, count, line) in self._clipped.items():
             if count >= LEAST_SATURATED and self._peak[name] <= limit * (1 + NEAR_RANGE):
                 self._problems.add(
-                    self._file, "saturated", f"{count} samples stand at the end of the range ({limit:.4g} SI)",
+                    self.file, "saturated", f"{count} samples stand at the end of the range ({limit:.4g} SI)",
                     "kept; the truth lay beyond", line=line, column=self._names.get(name, name), count=count,
                 )  # fmt: skip
 
@@ -124,13 +124,13 @@ class StreamWriter:
         if len(again):
             self.disorder = True
             self._problems.add(
-                self._file, "duplicate_time", f"two rows of {self.stream} have one time", "the later one left out",
+                self.file, "duplicate_time", f"two rows of {self.stream} have one time", "the later one left out",
                 column=self.stream, count=len(again), lines=lines[again[:3]].tolist(),
             )  # fmt: skip
         if len(back):
             self.disorder = True
             self._problems.add(
-                self._file, "backward_time", f"the time goes back by {-steps[back[0]] / 1e6:.3f} ms",
+                self.file, "backward_time", f"the time goes back by {-steps[back[0]] / 1e6:.3f} ms",
                 "rows put in the order of time", column=self.stream, count=len(back), lines=lines[back[:3]].tolist(),
             )  # fmt: skip
         if self._step is not None and self.stream in ("imu", "imu2", "imu3", "mag", "baro"):
@@ -138,7 +138,7 @@ class StreamWriter:
             if len(wide):
                 longest = float(steps[wide].max()) / 1e6
                 self._problems.add(
-                    self._file, "gap", f"samples of {self.stream} are missing, here up to {longest:.1f} ms",
+                    self.file, "gap", f"samples of {self.stream} are missing, here up to {longest:.1f} ms",
                     "left open; estimators bridge and flag it", column=self.stream, count=len(wide),
                     lines=lines[wide[:3]].tolist(),
                 )  # fmt: skip
@@ -153,7 +153,7 @@ class StreamWriter:
         if peak > column.limit:
             over = np.flatnonzero(np.abs(values) > column.limit)
             self._problems.add(
-                self._file, "outlier", f"{values[over[0]]:.6g} (SI) is more than any such sensor gives", "left empty",
+                self.file, "outlier", f"{values[over[0]]:.6g} (SI) is more than any such sensor gives", "left empty",
                 column=self._names.get(name, name), count=len(over), lines=lines[over[:3]].tolist(),
             )  # fmt: skip
             values[over] = np.nan
@@ -186,7 +186,7 @@ class StreamWriter:
         stuck = np.flatnonzero(runs >= least)
         if len(stuck):
             self._problems.add(
-                self._file, "stuck", f"all three axes keep one value for {int(runs[stuck[0]]) + 1} rows or more",
+                self.file, "stuck", f"all three axes keep one value for {int(runs[stuck[0]]) + 1} rows or more",
                 "kept; check the sensor or the logger", line=int(lines[edges[stuck[0]] + 1]),
                 column=self._names.get(names[0], names[0]), count=int(runs[stuck].sum()),
             )  # fmt: skip
@@ -227,10 +227,12 @@ def _peak(values: Array) -> float:
     return peak
 
 
-def put_in_order(path: Path) -> None:
-    """Sort a stream by time and leave out rows whose time is there already."""
+def put_in_order(path: Path) -> int:
+    """Sort a stream by time and leave out rows whose time is there already; return how many were."""
     frame = pl.read_parquet(path, memory_map=False).sort("t_ns", maintain_order=True)
-    write_frame(path, frame.unique("t_ns", keep="first", maintain_order=True))
+    kept = frame.unique("t_ns", keep="first", maintain_order=True)
+    write_frame(path, kept)
+    return frame.height - kept.height
 
 
 def join_parts(paths: list[Path], target: Path) -> None:
