@@ -86,7 +86,7 @@ class DriftSheet(TabbedSheet):
         """Draw one page."""
         predicted = self.session.prediction
         if predicted is None or predicted.study is None:
-            self.budget.title.setText("Choose an IMU in Parts; then its errors are predicted here")
+            self.budget.title.setText("Choose an IMU in Parts: its errors are predicted here")
             return
         {
             "budget": self._draw_budget,
