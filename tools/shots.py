@@ -17,7 +17,7 @@ from fusus.app.stages.kit.actions import prove
 from fusus.app.window.window import Window, apply_theme
 from fusus.demo.build import build
 
-REPORT_TITLE = "Verdicts and findings"
+REPORT_TITLE = "What matters most"
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"
 
 

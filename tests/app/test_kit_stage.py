@@ -176,7 +176,7 @@ def test_own_code_is_run_when_allowed_and_overlaid(opened, qtbot, tmp_path, monk
     words = {page.table.item(r, 5).text() for r in range(page.table.rowCount())}
     assert "fail" in words
     names = [name for name, _ in page.figure._lines]
-    assert names == ["own code", "Complementary"] and len(page.figure._x) > 100
+    assert names == ["your code", "Complementary"] and len(page.figure._x) > 100
     page.quantity.setCurrentIndex(1)
     page.quantity.activated.emit(1)
     assert page.figure._labels[1] == "heading error [°]"

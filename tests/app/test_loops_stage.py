@@ -53,6 +53,38 @@ def test_pages_show_cycle_margins_and_motors(loops):
     assert loops.stage_bar.buttons["loops"].state.headline.startswith("margin")
 
 
+def test_the_pulse_is_drawn_as_long_as_it_is_counted(loops):
+    """The signal carries the command, not the share of thrust: 1640 µs where the share is 0.41."""
+    from fusus.app.figures.loops import cycle_of
+
+    study = loops.session.loop_study
+    rows, _, _ = cycle_of(study)
+    drawn = next(end - begin for name, begin, end, _ in rows if name == "motor pulse")
+    counted = next(s for name, s in study.timing.latency if name == "the pulse itself")
+    assert drawn == pytest.approx(counted * 1e6)
+    assert drawn == pytest.approx(1000.0 * (1.0 + study.timing.throttle**0.5), rel=0.02)
+
+
+def test_the_failsafes_are_told_and_flown(loops, qtbot):
+    from PyQt6.QtCore import Qt
+
+    sheet = loops.sheets.currentWidget()
+    page = sheet.failsafes
+    sheet.show_page("failsafes")
+    assert page.rules.rowCount() >= 15 and page.flown.rowCount() == 0
+    assert "sinks level" in page.rules.item(0, 3).text()
+    edit(loops, qtbot, "loops.failsafe.radio", "return")
+    assert "comes home" in page.rules.item(0, 3).text()
+    page.flights.setValue(2)
+    qtbot.mouseClick(page.button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: page.flown.rowCount() == 5, timeout=120_000)
+    assert all(page.flown.item(r, 1).text() == "2 of 2" for r in range(5)), [
+        page.flown.item(r, 1).text() for r in range(5)
+    ]
+    edit(loops, qtbot, "loops.failsafe.radio", "land")
+    assert "fly again" in page.note.text()
+
+
 def test_a_message_too_long_is_named_and_shortened_again(loops, qtbot):
     sheet = edit(loops, qtbot, "loops.telemetry_s", 1.9e-3)
     assert "does not fit" in sheet.cycle.timeline.title.text()

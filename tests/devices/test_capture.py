@@ -302,7 +302,7 @@ class Clock:
 class Steady:
     """A link that brings a line every 10 ms of the clock, as long as there are any."""
 
-    name = "steady"
+    name, refused = "steady", 0
 
     def __init__(self, clock: Clock, lines: list[bytes]) -> None:
         self.clock, self.lines = clock, lines
@@ -380,3 +380,45 @@ def test_the_board_s_own_attitude_is_shown_while_it_comes(project, tmp_path):
         else:
             assert health.board == pytest.approx(says, abs=1e-6)
             assert health.board_says == "the board says: roll +11.5°, pitch -5.7°, heading 143°"
+
+
+def test_udp_hears_this_computer_alone_unless_an_address_is_named():
+    import socket
+
+    for text, bound in (("udp:{}", "127.0.0.1"), ("udp:0.0.0.0:{}", "0.0.0.0")):
+        port = free_port()
+        link = open_link(text.format(port))
+        assert link._socket.getsockname() == (bound, port) and link.name == text.format(port)
+        link.close()
+    with pytest.raises(LinkError, match="address of this computer"):
+        open_link(f"udp:192.0.2.1:{free_port()}")
+    assert socket.has_ipv6 in (True, False)
+
+
+def test_the_first_whole_line_names_the_board_and_others_are_left_out(project):
+    import socket
+
+    port = free_port()
+    capture = Capture(project, "two senders", open_link(f"udp:{port}"), "still")
+    board, noise, other = (socket.socket(socket.AF_INET, socket.SOCK_DGRAM) for _ in range(3))
+    try:
+        noise.sendto(b"hello, who is there?\n", ("127.0.0.1", port))
+        capture.pump(0.2)
+        rows = lines_for(0.4)
+        for line in rows:
+            board.sendto(line, ("127.0.0.1", port))
+        for line in lines_for(0.2):
+            other.sendto(line, ("127.0.0.1", port))
+        noise.sendto(b"still here\n", ("127.0.0.1", port))
+        for _ in range(5):
+            capture.pump(0.1)
+        capture.link.write(b"go\n")
+        board.settimeout(2.0)
+        assert board.recv(100) == b"go\n"
+        info = capture.finish()
+    finally:
+        for s in (board, noise, other):
+            s.close()
+    assert info.streams["imu"].rows == 41
+    refused = [p for p in info.problems if p.kind == "other_sender"]
+    assert [p.count for p in refused] == [len(lines_for(0.2)) + 1]

@@ -5,6 +5,7 @@ import numpy as np
 from fusus.core.calibration.apply import Corrections
 from fusus.core.control.cascade import Cascade
 from fusus.core.control.elements import LowPass, Notch
+from fusus.core.control.failsafe_rules import Chosen, rules_of
 from fusus.core.control.outer import Handling, RateLoop, cascade_of
 from fusus.core.control.pid import Gains
 from fusus.core.control.sections import sections_of
@@ -61,7 +62,8 @@ def made_up_controls(layout: str = "X-quad", notch: bool = True) -> Controls:
     cascade: Cascade = cascade_of(loops, Handling(ahead=0.3), 0.05, 1.2, 9.81, float(mixer.effect[0].sum()))
     filters = (LowPass("low", 90.0, 2), *((Notch("notch", 120.0, 3.0),) if notch else ()))
     felt = sections_of((LowPass("accelerometer", 45.0, 2),), 500.0) if notch else np.empty((0, 6))
-    return Controls(cascade, sections_of(filters, 500.0), mixer.mix, 0.0144, 0.4, False, felt)
+    guard = rules_of(Chosen(radio="return"), cascade.down_m_s, cascade.curve, cascade.dead, cascade.rate_rad_s)
+    return Controls(cascade, sections_of(filters, 500.0), mixer.mix, 0.0144, 0.4, False, felt, guard)
 
 
 def plan_for(name, precision, site, parameters=None, corrections=None, controls=None) -> Plan:

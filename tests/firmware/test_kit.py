@@ -12,7 +12,7 @@ import pytest
 from tests.firmware.kits import flown, made_up_controls, made_up_corrections, plan_for
 
 from fusus.core.calibration.apply import Corrections
-from fusus.core.control import cascade
+from fusus.core.control import arming, cascade, failsafe
 from fusus.core.estimation.attitude_ekf import run as attitude_start
 from fusus.core.estimation.catalogue import ESTIMATORS
 from fusus.core.estimation.initial import start_from
@@ -24,6 +24,7 @@ from fusus.firmware.equality.vectors import (
     estimator_vectors,
     filter_vectors,
     leaving_rest,
+    safety_lines,
     sensor_vectors,
 )
 from fusus.firmware.running.compiler import STRICT
@@ -46,6 +47,7 @@ def write(folder, plan, given, corrections=None):
     telemetry = c_snippet(STREAMS, more).replace("extern void send_line(const char *text);", '#include "telemetry.h"')
     lines = estimator_vectors(begun(plan, given, 1200))
     lines += sensor_vectors(plan, corrections or Corrections({})) + filter_vectors(plan) + control_vectors(plan)
+    lines += safety_lines(plan)
     files = kit_files(plan, telemetry, STREAMS, lines)
     for name, text in files.items():
         (folder / name).write_text(text)
@@ -76,7 +78,7 @@ def test_make_check_builds_without_a_warning_and_passes(name, precision, flight,
     done = shell(tmp_path, "make", "check", "all")
     assert done.returncode == 0, done.stderr[-2000:] + done.stdout[-500:]
     assert "warning" not in done.stderr
-    assert done.stdout.count(": equal") == 6 and "NOT EQUAL" not in done.stdout
+    assert done.stdout.count(": equal") == 8 and "NOT EQUAL" not in done.stdout
     assert re.search(r"motors +400 figures", done.stdout) and re.search(r"attitude +1200 figures", done.stdout)
     assert re.search(r"filters +300 figures", done.stdout)
 
@@ -269,6 +271,64 @@ def test_an_accelerometers_filter_that_is_changed_is_not_equal(flight, place, tm
     path.write_text(text.replace("if (!f->runs)", "if (f->runs)"))
     done = shell(tmp_path, "make", "check")
     assert done.returncode != 0 and re.search(r"filters .* NOT EQUAL", done.stdout)
+
+
+def test_vectors_visit_every_stage_and_cause_of_failsafes_and_every_refusal(place):
+    plan = plan_for("mahony", "double", place, controls=made_up_controls())
+    rows = np.array(
+        [[float(v) for v in line.split()[1:]] for line in safety_lines(plan) if line.startswith("failsafe ")]
+    )
+    assert set(rows[:, 31].astype(int)) == set(failsafe.STAGES)
+    assert np.bitwise_or.reduce(rows[:, 32].astype(int)) == sum(failsafe.CAUSES)
+    armed = [line.split()[-1] for line in safety_lines(plan) if line.startswith("arming ")]
+    assert "0" in armed
+    assert np.bitwise_or.reduce([int(v) for v in armed]) == sum(arming.REASONS) - arming.FAILSAFE
+
+
+@pytest.mark.parametrize(("name", "precision"), [("mahony", "single"), ("navigation-ekf", "double")])
+def test_the_whole_firmware_loop_stops_its_motors_when_the_radio_falls_silent(name, precision, flight, place, tmp_path):
+    """Armed at 3 s; silent at 5 s; back at 7 s, and yet off until the switch has been off."""
+    write(tmp_path, plan_for(name, precision, place, controls=made_up_controls()), flight)
+    done = shell(tmp_path, "make", "main")
+    assert done.returncode == 0 and "warning" not in done.stderr, done.stderr[-800:]
+    told = [(float(at), words) for at, words in re.findall(r"([0-9.]+) s  motors (.*)", done.stdout)]
+    assert [words for _, words in told] == ["idle", "off: the radio is silent", "idle"]
+    assert [at for at, _ in told] == pytest.approx([3.0, 5.5, 8.5], abs=0.01)
+
+
+SAFETY_MUTANTS = (
+    ("return FAILSAFE_HOLD;", "return FAILSAFE_FLY;"),
+    ("!(h->radio_s <= r->radio_s)", "h->radio_s > r->radio_s"),
+    ("!(h->gyro_s <= r->gyro_s)", "false"),
+    ("> r->unsound_s", "> 2.0 * r->unsound_s"),
+    ("k[FAILSAFE_EMPTIED] = 1.0;", "k[FAILSAFE_EMPTIED] = 0.0;"),
+    ("h->force_m_s2 < r->fall_m_s2", "h->force_m_s2 > r->fall_m_s2"),
+    ("> r->spin_s", "> 9.0"),
+    ("r->astray_s", "9.0"),
+    ("> r->over_s", "> 9.0"),
+    ("> FAILSAFE_LANDED_S", "> 9.0"),
+    ("> r->blind_s", "> 1e9"),
+    ("(r->radio == FAILSAFE_RETURNS)", "false"),
+    ("throttle = r->sink_throttle;", "throttle = 0.5;"),
+    ("mode = CASCADE_HOME;", "mode = CASCADE_PLACE;"),
+    ("out |= ARMING_TILT;", "out |= 0;"),
+    ("out |= ARMING_PLACE;", "out |= 0;"),
+    ("out |= ARMING_CALIBRATION;", "out |= 0;"),
+    ("!(throttle <= ", "(throttle > "),
+)
+
+
+@pytest.mark.parametrize(("before", "after"), SAFETY_MUTANTS)
+def test_a_safety_rule_that_is_changed_is_not_equal(before, after, flight, place, tmp_path):
+    write(tmp_path, plan_for("mahony", "double", place, controls=made_up_controls()), flight)
+    path = tmp_path / "control.c"
+    text = path.read_text()
+    assert before in text, before
+    path.write_text(text.replace(before, after))
+    done = shell(tmp_path, "make", "CFLAGS=-std=c99 -O1", "check")
+    assert done.returncode != 0 and re.search(r"(arming|failsafe) .* NOT EQUAL", done.stdout), (
+        done.stdout + done.stderr[-500:]
+    )
 
 
 def test_vectors_leave_the_rest_and_ask_for_all_modes(flight, place):

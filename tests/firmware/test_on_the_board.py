@@ -13,6 +13,7 @@ import numpy as np
 import pytest
 from tests.firmware.kits import flown, made_up_controls, plan_for
 
+from fusus.core.control import failsafe
 from fusus.core.control.arming import CALIBRATION, MOVES, PLACE, SENSOR, THROTTLE, TILT, refusals
 from fusus.core.control.cascade import MEMORY
 from fusus.core.estimation.catalogue import ESTIMATORS
@@ -41,7 +42,10 @@ class StateEstimate(ctypes.Structure):
 
 
 class Control(ctypes.Structure):
-    _fields_ = [("filters", F * 13), ("loops", F * MEMORY), ("is_armed", ctypes.c_bool), ("flies", ctypes.c_bool)]
+    _fields_ = [
+        ("filters", F * 13), ("loops", F * MEMORY), ("is_armed", ctypes.c_bool), ("flies", ctypes.c_bool), ("is_stopped", ctypes.c_bool),
+        ("failsafe", F * failsafe.MEMORY), ("error_rad_s", F), ("thrust", F),
+    ]  # fmt: skip
 
 
 @pytest.fixture(scope="module")

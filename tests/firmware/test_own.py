@@ -11,7 +11,8 @@ from fusus.core.estimation.catalogue import ESTIMATORS
 from fusus.core.estimation.replay import run_estimator
 from fusus.core.frames import quaternion
 from fusus.errors import CompilerError, SandboxError
-from fusus.firmware.own.examine import GOOD, build_own, explain, run_own
+from fusus.firmware.own.examine import build_own, run_own
+from fusus.firmware.own.explanation import GOOD, explain
 from fusus.firmware.own.implementation_errors import errors_for
 from fusus.firmware.own.motion import RESTS_S, proving_motion
 from fusus.firmware.own.score import rms_angle, score

@@ -8,6 +8,7 @@ from html.parser import HTMLParser
 import pytest
 from tests.conftest import flown_project, short_flight
 
+from fusus.core.requirements import STATISTICS
 from fusus.errors import ReportError
 from fusus.project import store
 from fusus.project.records import Brief, Parts, Project
@@ -74,8 +75,8 @@ def test_it_tells_all_that_another_person_needs(flown, report):
     folder, project = flown
     titles = [s.title for s in report.sections]
     assert titles == [
-        "Cautions", "Craft and mission", "Prediction", "Parts and their error models", "Calibrations", "Verdicts and findings",
-        "Estimator", "Loops", "Versions and hashes",
+        "Cautions", "Result", "Verdicts and findings", "Estimator", "Loops", "Prediction", "Craft and mission",
+        "Parts and their error models", "Calibrations", "Versions and hashes",
     ]  # fmt: skip
     hashes = dict(rows_of(report, "Versions and hashes"))
     assert hashes["Project"] == hashlib.sha256((folder / "project.json").read_bytes()).hexdigest()
@@ -85,6 +86,24 @@ def test_it_tells_all_that_another_person_needs(flown, report):
     assert any(r[0] == "roll" for r in rows_of(report, "Loops"))
     pictures = [b for s in report.sections for b in s.blocks if isinstance(b, Picture)]
     assert len(pictures) >= 2 and all(p.png.startswith(b"\x89PNG") and p.svg.startswith("<svg") for p in pictures)
+
+
+def test_the_result_stands_first_with_the_worst_of_each_requirement_in_words(flown, report):
+    _, project = flown
+    rows = rows_of(report, "Result")
+    first = rows[: len(project.brief.requirements)]
+    assert [r[0] for r in first] == [f"{r.title} ({STATISTICS[r.statistic]})" for r in project.brief.requirements]
+    every = rows_of(report, "Verdicts and findings")
+    for name, _, _, word, recording in first:
+        mine = [r[5] for r in every if len(r) == 6 and r[1] == name and r[5][0] in ("pass", "close", "fail")]
+        order = ["pass", "close", "fail"]
+        if mine:
+            assert word[0] == max((m[0] for m in mine), key=order.index) and recording
+        else:
+            assert word == "not measured"
+    assert len(rows) - len(first) <= 3
+    text = " ".join(parsed(as_html(report)).words)
+    assert "rmse" not in text and "p95" not in text
 
 
 def test_the_page_is_sound_and_needs_no_network(report):

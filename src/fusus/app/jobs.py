@@ -61,7 +61,7 @@ class Job(QObject):
             self.failed.emit(str(error))
         except MemoryError:
             self.failed.emit("There is not enough memory for this. Close other programs, or take a shorter recording.")
-        except Exception:
+        except BaseException:  # libraries that are not written in Python have errors of a kind of their own
             logging.getLogger("fusus").exception("a job failed")
             self.failed.emit(f"A defect of Fusus stopped “{self.title}”; the details are in its log file.")
         else:

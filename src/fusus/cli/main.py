@@ -2,6 +2,7 @@
 
 import os
 import sys
+from typing import Annotated
 
 import typer
 
@@ -16,6 +17,23 @@ app = typer.Typer(
     pretty_exceptions_enable=False,
     context_settings={"help_option_names": ["-h", "--help"]},
 )
+
+
+@app.callback()
+def options(
+    _version: Annotated[
+        bool,
+        typer.Option(
+            "--version",
+            is_eager=True,
+            callback=commands.machine.tell_version,
+            help="Print the version and what it stands on.",
+        ),
+    ] = False,
+) -> None:
+    """From loose sensor readings to the state estimate that a home-built multirotor flies on."""
+
+
 app.command("new")(commands.project.new)
 app.command("import")(commands.importing.import_sources)
 app.command("recordings")(commands.recordings.recordings)
@@ -34,6 +52,7 @@ app.command("parts")(commands.parts.parts)
 app.command("predict")(commands.parts.predict)
 app.command("rank")(commands.parts.rank)
 app.command("loops")(commands.loops.loops)
+app.command("failsafes")(commands.failsafes.failsafes)
 app.command("allan")(commands.bench.allan)
 app.command("calibrate")(commands.bench.calibrate)
 app.command("capture")(commands.capture.capture)
@@ -49,6 +68,7 @@ app.command("kit")(commands.kit.kit)
 app.command("check-c")(commands.kit.check_c)
 app.command("verify")(commands.verify.verify)
 app.command("report")(commands.report.report)
+app.command("doctor")(commands.machine.doctor)
 app.command("demo")(commands.demo.demo)
 app.command("open")(commands.demo.open_window)
 

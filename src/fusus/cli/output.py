@@ -76,7 +76,10 @@ def answering(as_json: bool) -> Iterator[None]:
         refuse("there is not enough memory for this. Close other programs, or take a shorter recording.", as_json)
     except BrokenPipeError:
         raise typer.Exit(DONE) from None
-    except Exception:
+    except BaseException as error:
+        # Libraries that are not written in Python tell their own defects by errors of a kind of their own.
+        if isinstance(error, (SystemExit, GeneratorExit)):
+            raise
         refuse(f"a defect of Fusus stopped this command; the details are in {_write_log()}.", as_json)
 
 

@@ -185,7 +185,9 @@ class Capture:
         """Make the recording of what has come and take the working folder away; another recording that took the name meanwhile keeps
         it. Where it cannot be written, the lines stay, and ``kept.recover`` makes the recording later."""
         self._close()
-        ended = EndedCapture(self._folder, self.name, self.kind, self._when, self.breaks, self.marks, about)
+        ended = EndedCapture(
+            self._folder, self.name, self.kind, self._when, self.breaks, self.marks, about, self.link.refused
+        )
         try:
             info = make_recording(self.project, ended, self.decoder)
         except RecordingError:

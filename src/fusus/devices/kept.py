@@ -30,7 +30,7 @@ SPOILT: dict[str, str] = {
 @dataclass(frozen=True, slots=True)
 class EndedCapture:
     """A capture that has ended: its working folder, what it is called, its kind, when it began, how often the link broke, marks set on
-    the way (s, words), and what else is known of it."""
+    the way (s, words), what else is known of it, and how many datagrams of other senders were left out."""
 
     folder: Path
     name: str
@@ -39,12 +39,18 @@ class EndedCapture:
     breaks: int
     marks: list[tuple[float, str]]
     about: dict[str, Any]
+    refused: int = 0
 
 
 def make_recording(project: Path, ended: EndedCapture, decoder: Decoder) -> RecordingInfo:
     """Return the recording of what a decoder has taken; RecordingError where that is nothing."""
     streams: dict[str, dict[str, Array]] = {}
     problems = list(_problems(decoder, ended.breaks, ended.name))
+    if ended.refused:
+        words = "datagrams came from other senders than the board"
+        problems.append(
+            Problem(file=ended.name, kind="other_sender", count=ended.refused, message=words, action="left out")
+        )
     for stream in decoder.streams:
         if decoder.rows(stream) == 0:
             continue

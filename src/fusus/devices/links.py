@@ -10,15 +10,18 @@ from typing import Protocol
 import serial
 
 from fusus.errors import LinkError
+from fusus.logs.lines import is_whole
 
 USUAL_BAUD = 921600
+LOCAL = "127.0.0.1"
 CHUNK = 65536
 
 
 class Link(Protocol):
-    """A stream of bytes that may break off and come back."""
+    """A stream of bytes that may break off and come back; ``refused``: how many pieces of other senders were left out."""
 
     name: str
+    refused: int
 
     def read(self, timeout_s: float) -> bytes | None:
         """Return what has come, b"" where nothing came in time, None where the other side is gone."""
@@ -40,7 +43,7 @@ class SerialLink:
     """A serial port or pseudo-terminal."""
 
     def __init__(self, path: str, baud: int = USUAL_BAUD) -> None:
-        self.name = f"serial:{path}"
+        self.name, self.refused = f"serial:{path}", 0
         self._path, self._baud = path, baud
         self._port: serial.Serial | None = None
         try:
@@ -106,31 +109,43 @@ class SerialLink:
 
 
 class UdpLink:
-    """Datagrams to a port of this computer. There is no other side to vanish: silence is all that shows."""
+    """Datagrams to a port of this computer. There is no other side to vanish: silence is all that shows.
 
-    def __init__(self, port: int) -> None:
-        self.name = f"udp:{port}"
+    It listens to this computer alone, where no address of it is named. Who sends the first whole line is the board; datagrams of others
+    are counted and left out.
+    """
+
+    def __init__(self, port: int, address: str = LOCAL) -> None:
+        self.name = f"udp:{port}" if address == LOCAL else f"udp:{address}:{port}"
+        self.refused = 0
         self._socket = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
         self._socket.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, 4 << 20)
-        self._sender: tuple[str, int] | None = None
+        self._board: tuple[str, int] | None = None
         try:
-            self._socket.bind(("0.0.0.0", port))
+            self._socket.bind((address, port))
         except (OSError, OverflowError) as error:
             self._socket.close()
-            raise LinkError(self.name, f"the port cannot be listened on ({error}). Choose another.") from error
+            raise LinkError(
+                self.name, f"it cannot be listened to ({error}). Choose another port, and an address of this computer."
+            ) from error
         self._socket.setblocking(False)
 
     def read(self, timeout_s: float) -> bytes | None:
-        """Return what has come: all datagrams that wait."""
+        """Return what has come from the board: all datagrams that wait. Until it is known, what has come from anybody."""
         ready, _, _ = select.select([self._socket], [], [], timeout_s)
         if not ready:
             return b""
         parts = []
         for _ in range(512):
             try:
-                data, self._sender = self._socket.recvfrom(CHUNK)
+                data, sender = self._socket.recvfrom(CHUNK)
             except (BlockingIOError, OSError):
                 break
+            if self._board is None and any(is_whole(line) for line in data.splitlines()):
+                self._board = sender
+            if self._board not in (None, sender):
+                self.refused += 1
+                continue
             parts.append(data if data.endswith(b"\n") else data + b"\n")
         return b"".join(parts)
 
@@ -139,10 +154,10 @@ class UdpLink:
         return 0
 
     def write(self, data: bytes) -> None:
-        """Send to where the last datagram came from."""
-        if self._sender is not None:
+        """Send to the board, once it is known."""
+        if self._board is not None:
             try:
-                self._socket.sendto(data, self._sender)
+                self._socket.sendto(data, self._board)
             except OSError:
                 return
 
@@ -159,7 +174,7 @@ class FileLink:
     """A file of lines, as a logger on the board would write it, read at once."""
 
     def __init__(self, path: str) -> None:
-        self.name = f"file:{path}"
+        self.name, self.refused = f"file:{path}", 0
         try:
             self._file = Path(path).open("rb")  # noqa: SIM115  closed by close()
         except OSError as error:
@@ -186,10 +201,14 @@ class FileLink:
 
 
 def open_link(text: str, wait_s: float = 0.0) -> Link:
-    """Return the link that a text names: serial:PATH[@BAUD], udp:PORT or file:PATH; LinkError says what is wrong."""
+    """Return the link that a text names; LinkError says what is wrong.
+
+    serial:PATH[@BAUD]; udp:PORT, which hears this computer alone; udp:ADDRESS:PORT, which listens at an address of this computer
+    (0.0.0.0: all of its networks); file:PATH.
+    """
     kind, colon, rest = text.partition(":")
     if not colon or not rest:
-        raise LinkError(text, "write serial:PATH, udp:PORT or file:PATH.")
+        raise LinkError(text, "write serial:PATH, udp:PORT, udp:ADDRESS:PORT or file:PATH.")
     if kind == "serial":
         path, _, baud = rest.partition("@")
         if baud and not baud.isdigit():
@@ -203,9 +222,10 @@ def open_link(text: str, wait_s: float = 0.0) -> Link:
                     raise
                 time.sleep(0.1)
     if kind == "udp":
-        if not rest.isdigit() or not 0 < int(rest) < 65536:
-            raise LinkError(text, f"“{rest}” is no port; write a number from 1 to 65535.")
-        return UdpLink(int(rest))
+        address, _, port = rest.rpartition(":")
+        if not port.isdigit() or not 0 < int(port[:6]) < 65536:
+            raise LinkError(text, f"“{port}” is no port; write a number from 1 to 65535.")
+        return UdpLink(int(port), address or LOCAL)
     if kind == "file":
         return FileLink(rest)
-    raise LinkError(text, "write serial:PATH, udp:PORT or file:PATH.")
+    raise LinkError(text, "write serial:PATH, udp:PORT, udp:ADDRESS:PORT or file:PATH.")

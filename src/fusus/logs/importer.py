@@ -1,7 +1,5 @@
 """From source files to a canonical recording in a project."""
 
-import os
-import shutil
 from concurrent.futures import Executor, ThreadPoolExecutor
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -11,10 +9,9 @@ import polars as pl
 
 from fusus.core.progress import Progress, Silent
 from fusus.errors import FususError, LogError, OpenQuestionsError, ProjectError
-from fusus.logs.create import create_recording
+from fusus.logs.create import create_recording, finished
 from fusus.logs.formats.opening import Opened, opened
 from fusus.logs.info import (
-    RECORDING_FILE,
     RecordingInfo,
     SourceFile,
     StreamInfo,
@@ -29,8 +26,9 @@ from fusus.logs.problems import Problems
 from fusus.logs.recording import stream_info
 from fusus.logs.table import read_table
 from fusus.logs.writer import StreamWriter, join_parts, put_in_order
-from fusus.project.atomic import sync_folder, write_atomically, writing
+from fusus.project.atomic import writing
 from fusus.project.records import Place
+from fusus.project.working_folder import working_folder
 
 RANGE_EXAMPLES = {"gyro": '500, "unit": "deg/s"', "acc": '8, "unit": "g"', "mag": '800, "unit": "uT"'}
 
@@ -113,29 +111,19 @@ def import_recording(request: ImportRequest, progress: Progress | None = None) -
 
 def _import_tables(plan: Plan, files: list[Opened], request: ImportRequest, progress: Progress) -> RecordingInfo:
     """Read the tables of a plan into a new recording."""
-    target = recordings_folder(request.project) / request.name
-    working = target.parent / f".importing-{request.name}-{os.getpid()}"
-    with writing(target.parent):
-        target.parent.mkdir(parents=True, exist_ok=True)
-        shutil.rmtree(working, ignore_errors=True)
-        working.mkdir()
+    folder = recordings_folder(request.project)
     try:
-        with ThreadPoolExecutor(1) as beside:
-            info = _read_all(plan, request, working, progress, beside)
-        info = info.model_copy(update={"sources": _origins(info.sources, plan, files)})
-        write_atomically(working / RECORDING_FILE, info.model_dump_json(indent=2).encode() + b"\n")
-        with writing(target):
-            working.rename(target)
-            sync_folder(target.parent)
-        return info
+        with working_folder(folder, request.name) as working:
+            with ThreadPoolExecutor(1) as beside:
+                info = _read_all(plan, request, working, progress, beside)
+            info = info.model_copy(update={"sources": _origins(info.sources, plan, files)})
+            return finished(working, folder, info)
     except FususError:
         raise
     except OSError as error:
-        with writing(target):
+        with writing(folder / request.name):
             raise error
         raise
-    finally:
-        shutil.rmtree(working, ignore_errors=True)
 
 
 def _origins(read: tuple[SourceFile, ...], plan: Plan, files: list[Opened]) -> tuple[SourceFile, ...]:
@@ -173,7 +161,8 @@ def refuse_open(plan: Plan) -> None:
                     continue  # one question stands for its three axes
                 raise LogError(
                     table.path, table.mapping.first_data_line, c.source,
-                    "it holds raw counts, and the data do not show their range. Give it with --mapping, for example "
+                    "it holds raw counts, and the data do not show their range. Give it with --range or --part, or with "
+                    "--mapping, for example "
                     f'{{"ranges": {{"{sensor}": {{"full_scale": {RANGE_EXAMPLES[sensor]}, "bits": 16}}}}}}.',
                 )  # fmt: skip
     if not plan.questions:

@@ -12,6 +12,12 @@ def checksum(body: bytes) -> int:
     return reduce(xor, body, 0)
 
 
+def is_whole(line: bytes) -> bool:
+    """Whether a line ends in the checksum of what stands before."""
+    body, star, told = line.strip().rpartition(b"*")
+    return bool(body and star) and told.upper() == b"%02X" % checksum(body)
+
+
 def encode(stream: str, t_us: int, values: list[str]) -> bytes:
     """Return one line of samples with its checksum and newline."""
     body = f"{stream},{t_us},{','.join(values)}".encode("ascii")

@@ -10,7 +10,7 @@ ProblemKind = Literal[
     "stuck", "saturated", "truncated_line", "long_line", "short_line", "held_values", "unit_assumed", "range_found",
     "time_assumed", "axes_changed", "heading_unknown", "preamble", "ignored_column", "ignored_file", "encoding",
     "bad_checksum", "garbled", "wrong_length", "no_number", "before_header", "clock_jump", "no_fix", "impossible",
-    "units_change", "axes_disagree", "dead", "filled",
+    "units_change", "axes_disagree", "dead", "filled", "other_sender",
 ]  # fmt: skip
 
 

@@ -130,7 +130,7 @@ def _from_lines(source: Path, text: str) -> list[Entry]:
         try:
             entry = parsed(line)
         except json.JSONDecodeError as error:
-            raise ProjectError(source, f"line {number}: {error.msg}. Nothing was taken in.") from error
+            raise ProjectError(source, f"line {number}: {error.msg}. Nothing was added.") from error
         out.append(_checked(source, number, entry))
     return out
 
@@ -141,9 +141,7 @@ def _from_csv(source: Path, text: str) -> list[Entry]:
     rows.fieldnames = [unguarded(n) for n in rows.fieldnames or ()]
     for number, row in enumerate(rows, 2):
         if None in row:
-            raise ProjectError(
-                source, f"line {number} has more columns than the first line names. Nothing was taken in."
-            )
+            raise ProjectError(source, f"line {number} has more columns than the first line names. Nothing was added.")
         out.append(
             _checked(
                 source,
@@ -164,12 +162,12 @@ def _value(text: str) -> Any:
 
 def _checked(source: Path, number: int, entry: Any) -> Entry:
     if not isinstance(entry, dict) or not isinstance(entry.get("what"), str):
-        raise ProjectError(source, f"line {number}: an entry names “what” happened. Nothing was taken in.")
+        raise ProjectError(source, f"line {number}: an entry names “what” happened. Nothing was added.")
     try:
         datetime.fromisoformat(str(entry.get("at")))
     except ValueError as error:
         raise ProjectError(
             source, f"line {number}: “at” is {entry.get('at')!r}; write a day, or a day and time such as 2026-06-01T09:30. Nothing was "
-            "taken in.",
+            "added.",
         ) from error  # fmt: skip
     return entry

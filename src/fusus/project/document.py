@@ -10,6 +10,7 @@ from fusus.project.commands import Command
 from fusus.project.lock import ProjectLock
 from fusus.project.records import Project
 from fusus.project.signal import Signal
+from fusus.project.working_folder import clear_leftovers
 
 
 @runtime_checkable
@@ -56,6 +57,7 @@ class Document:
         except LockedError as error:
             return cls(folder, project, None, error.reason)
         try:
+            clear_leftovers(folder)
             # Read anew: another may have changed it before the lock was ours.
             return cls(folder, store.load(folder), lock)
         except FususError:

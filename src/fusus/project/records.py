@@ -166,6 +166,19 @@ class Fusion(Record):
 Gain = Annotated[float, Field(ge=0, le=1e6)]
 
 
+class Failsafe(Record):
+    """What the craft does by itself: the school of a silent radio, after how long it counts as silent and how long is held then (s), how
+    fast it sinks (m/s), the voltage of a cell at which the battery is empty (V), how long it sinks without a height before the motors stop
+    (s). Low is the battery at the craft's stop voltage."""
+
+    radio: Literal["land", "return", "stop"] = "land"
+    radio_s: Annotated[float, Field(ge=0.05, le=10)] = 0.5
+    hold_s: Annotated[float, Field(ge=0, le=120)] = 3.0
+    sink_m_s: Annotated[float, Field(ge=0.2, le=5)] = 0.7
+    empty_cell_v: Annotated[float, Field(ge=2.5, le=4.3)] = 3.3
+    blind_s: Annotated[float, Field(ge=1, le=600)] = 20.0
+
+
 class Loops(Record):
     """The work of a control cycle, its schedule and buses, the motors' lag, filters, and what the rate loops are wanted to do.
 
@@ -226,6 +239,7 @@ class Loops(Record):
     arm_tilt_rad: Annotated[float, Field(ge=0, le=3.1416)] = 0.4363323129985824
     arm_when_due: bool = True
     lost_m: Annotated[float, Field(ge=0.5, le=1000)] = 6.0
+    failsafe: Failsafe = Failsafe()
 
 
 class Drift(Record):

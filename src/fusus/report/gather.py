@@ -3,7 +3,9 @@
 import hashlib
 import math
 import platform
+from collections.abc import Callable, Sequence
 from datetime import UTC, datetime
+from functools import cache
 from importlib import metadata
 from pathlib import Path
 from typing import Any
@@ -16,6 +18,7 @@ from fusus.core.judgement.finding import SEVERITY_WORDS
 from fusus.core.parts.fields import COMMON, FIELDS, KIND_TITLES, PartKind
 from fusus.core.parts.part import Completed, shown
 from fusus.core.progress import Progress, Silent
+from fusus.core.requirements import STATISTICS
 from fusus.core.source import source_digest
 from fusus.errors import FususError
 from fusus.logs.info import list_recordings, load_info
@@ -29,7 +32,7 @@ from fusus.study.fusion.run import request_for, run
 from fusus.study.loops.axes import study_loops
 from fusus.study.loops.report import loops_report
 from fusus.study.parts.suite import completed, find_part, prediction_summary, study_suite
-from fusus.study.proof.verdicts import judge_all
+from fusus.study.proof.verdicts import Judgement, judge_all
 
 CAUTIONS = (
     "Estimates are advice, not airworthiness. Propellers off for all bench work with a battery in; motors restrained and people away for "
@@ -38,6 +41,10 @@ CAUTIONS = (
     "aircraft, radio and batteries, and ask licensed people where these require it.",
 )
 WEIGHTS: dict[str, Severity] = {"pass": "fine", "close": "mind", "fail": "stop"}
+# From harmless to worst.
+WORST = ("pass", "close", "fail")
+MOST_FINDINGS = 3
+FINDING_WIDTHS = (0.75, 1.2, 1.4, 2.8, 2.1)
 USED = ("numpy", "scipy", "numba", "polars", "pydantic")
 
 
@@ -45,14 +52,22 @@ def gather(folder: Path, project: Project, progress: Progress | None = None, now
     """Return the report of a project; what cannot be told says why, and the rest is told."""
     progress = progress or Silent()
     when = (now or datetime.now(UTC)).strftime("%Y-%m-%d %H:%M UTC")
-    makers = (_craft, _prediction, _parts, _calibrations, _verdicts, _flight, _loops, _origins)
+    judged = cache(lambda: judge_all(folder, project))
+    # What it comes to first, what it rests on after that.
+    makers: tuple[tuple[str, Callable[[], Section]], ...] = (
+        ("Result", lambda: _result(project, judged())),
+        ("Verdicts and findings", lambda: _verdicts(project, judged())),
+        ("Flight", lambda: _flight(folder, project)), ("Loops", lambda: _loops(folder, project)),
+        ("Prediction", lambda: _prediction(folder, project)), ("Craft and mission", lambda: _craft(folder, project)),
+        ("Parts", lambda: _parts(folder, project)), ("Calibrations", lambda: _calibrations(folder, project)),
+        ("Origins", lambda: _origins(folder, project)),
+    )  # fmt: skip
     sections = [Section("Cautions", tuple(Words(c, True) for c in CAUTIONS))]
-    for i, make in enumerate(makers):
+    for i, (name, make) in enumerate(makers):
         progress.step(i, len(makers), "Writing the report")
         try:
-            sections.append(make(folder, project))
+            sections.append(make())
         except FususError as error:
-            name = make.__name__.strip("_").capitalize()
             sections.append(Section(name, (Words(f"This cannot be told: {error}"),)))
     progress.step(len(makers), len(makers), "Writing the report")
     about = project.brief.about or "A craft without a purpose on record."
@@ -101,7 +116,8 @@ def _prediction(_folder: Path, project: Project) -> Section:
         word: Cell = (
             ("not told", "") if r["met"] is None else ("in reach", "fine") if r["met"] else ("out of reach", "stop")
         )
-        rows.append((r["title"], r["statistic"], _figure(r["limit"], unit), _figure(r["predicted"], unit), word))
+        statistic = STATISTICS.get(r["statistic"], r["statistic"])
+        rows.append((r["title"], statistic, _figure(r["limit"], unit), _figure(r["predicted"], unit), word))
         if r["predicted"] is not None and r["budget"]:
             bars.append((r["title"], r["predicted"] / r["limit"], r["budget"]))
     titles = ("requirement", "statistic", "limit>", "predicted>", "")
@@ -181,14 +197,55 @@ def _calibrations(folder: Path, project: Project) -> Section:
         "Calibrations",
         (
             Rows(
-                ("kind", "recording", "day", "verdict", "reason", "stands"), tuple(rows), (1.2, 1.2, 1.0, 0.7, 3.0, 1.6)
+                ("kind", "recording", "day", "verdict", "reason", "stands"), tuple(rows), (1.2, 1.5, 1.0, 0.7, 2.8, 1.5)
             ),
         ),
     )
 
 
-def _verdicts(folder: Path, project: Project) -> Section:
-    judged = judge_all(folder, project)
+def _result(project: Project, judged: Sequence[Judgement]) -> Section:
+    """Return what it comes to on one page: the worst verdict on each requirement, and the three most important findings."""
+    rows: list[tuple[Cell, ...]] = []
+    counts = dict.fromkeys(("pass", "close", "fail", "not measured"), 0)
+    for r in project.brief.requirements:
+        found = [
+            (v, f"{j.recording}, simulated" if (j.reference or "").startswith("simulation") else j.recording)
+            for j in judged for v in j.verdicts if v["requirement"] == r.key and v["verdict"] in WORST
+        ]  # fmt: skip
+        worst = max(found, key=lambda f: (WORST.index(f[0]["verdict"]), f[0]["value"]), default=None)
+        word = "not measured" if worst is None else worst[0]["verdict"]
+        counts[word] = counts.get(word, 0) + 1
+        title = f"{r.title} ({STATISTICS.get(r.statistic, r.statistic)})"
+        if worst is None:
+            rows.append((title, "–", "–", "not measured", "no recording shows it"))
+            continue
+        v, recording = worst
+        unit = _unit(v["unit"])
+        rows.append(
+            (title, _figure(v["limit"], unit), _figure(v["value"], unit), (word, WEIGHTS.get(word, "")), recording)
+        )
+    said = ", ".join(f"{n} {word}" for word, n in counts.items() if n)
+    findings = sorted(
+        ((f, j.recording) for j in judged for f in j.findings if f["severity"] != "fine"),
+        key=lambda x: (x[0]["severity"] != "stop", x[0]["subject"]),
+    )[:MOST_FINDINGS]
+    blocks: list[Words | Rows | Picture] = [
+        Words(
+            f"Of {len(project.brief.requirements)} requirements: {said or 'none'}. Each is told by the recording that shows it worst."
+        ),
+        Rows(("requirement", "limit>", "worst value>", "verdict", "recording"), tuple(rows), (2.4, 1.0, 1.2, 1.1, 1.5)),
+    ]
+    if findings:
+        told: tuple[tuple[Cell, ...], ...] = tuple(
+            ((SEVERITY_WORDS[f["severity"]], f["severity"]), recording, f["subject"], f["statement"], f["next_step"])
+            for f, recording in findings
+        )
+        blocks.append(Words("What matters most:"))
+        blocks.append(Rows(("", "recording", "finding", "what", "next"), told, FINDING_WIDTHS))
+    return Section("Result", tuple(blocks))
+
+
+def _verdicts(project: Project, judged: Sequence[Judgement]) -> Section:
     if not judged:
         return Section("Verdicts", (Words("No recording has been judged yet."),))
     rows: list[tuple[Cell, ...]] = []
@@ -206,14 +263,14 @@ def _verdicts(folder: Path, project: Project) -> Section:
         Words(
             f"Evaluated estimator: {info_for(project.fusion.estimators[0]).title}. The 95 % intervals allow for how long errors last."
         ),
-        Rows(titles, tuple(rows), (1.3, 1.6, 1.0, 1.0, 1.5, 0.8)),
+        Rows(titles, tuple(rows), (1.3, 1.9, 0.8, 0.9, 1.4, 1.1)),
         Rows(
             ("recording", "held against", "one sigma of that"),
             tuple((j.recording, j.reference or "nothing", _sigmas(project, j.recording)) for j in judged), (1.3, 3.0, 2.0),
         ),
     ]  # fmt: skip
     if told:
-        blocks.append(Rows(("", "recording", "finding", "what", "next"), tuple(told), (0.5, 1.1, 1.4, 3.0, 2.2)))
+        blocks.append(Rows(("", "recording", "finding", "what", "next"), tuple(told), FINDING_WIDTHS))
     return Section("Verdicts and findings", tuple(blocks))
 
 
@@ -226,7 +283,7 @@ def _judged(name: str, verdicts: tuple[dict[str, Any], ...]) -> list[tuple[Cell,
         out.append(
             (
                 name,
-                f"{v['title']} ({v['statistic']})",
+                f"{v['title']} ({STATISTICS.get(v['statistic'], v['statistic'])})",
                 _figure(v["limit"], unit),
                 _figure(v["value"], unit),
                 interval,

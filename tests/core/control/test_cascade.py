@@ -7,6 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from fusus.core.control import cascade
 from fusus.core.control.cascade import (
     BEFORE,
     HEIGHT,
@@ -165,3 +166,17 @@ def test_gains_by_hand_are_read_or_refused_in_words():
     for text, says in (("1 2", "three numbers"), ("a b c", "is not three"), ("1 -2 3", "zero or more")):
         with pytest.raises(ValueError, match=says):
             gains_from(text)
+
+
+@pytest.mark.parametrize(("stick", "axis"), [("roll", 0), ("pitch", 1), ("yaw", 2)])
+def test_sticks_turn_the_craft_as_their_documentation_says(stick, axis):
+    """Right, nose up, clockwise from above: in axes forward, right, down all three are positive rates."""
+    from tests.firmware.kits import made_up_controls
+
+    c, k = made_up_controls().cascade, np.zeros(cascade.MEMORY)
+    level = cascade.StateEstimate(1.0, 0.0, 0.0, 0.0, 0.0, 0.0, -5.0, 0.0, 0.0, 0.0, True)
+    asked = cascade.Setpoint(cascade.RATE, 0.0, 0.0, 0.0, 0.5, *(0.0,) * 7)._replace(**{stick: 0.5})
+    cascade.begin_anew(k)
+    for _ in range(500):
+        rates = cascade.wanted_rates(c, k, asked, level, 0.002)[:3]
+    assert rates[axis] > 0.3 and all(abs(r) < 1e-9 for i, r in enumerate(rates) if i != axis)

@@ -10,7 +10,21 @@ from fusus.core.control.cascade import HEIGHT, HOME, LEVEL, MIXED, PATH, PLACE, 
 from fusus.core.mission.mission import Mission
 from fusus.core.mission.motion import Waypoint
 from fusus.core.simulation.flight.craft import Craft, drawn, hover_share, true_craft
-from fusus.core.simulation.flight.plan import MODE, ON, PATH_AT, PITCH, PLAN_HZ, ROLL, THROTTLE, YAW, along, blank, part
+from fusus.core.simulation.flight.plan import (
+    COLUMNS,
+    MODE,
+    ON,
+    PATH_AT,
+    PITCH,
+    PLAN_HZ,
+    RADIO_S,
+    ROLL,
+    THROTTLE,
+    YAW,
+    along,
+    blank,
+    part,
+)
 from fusus.core.simulation.flight.scenarios import SWEEP_HZ, SWEEP_RAD_S, planned_flight
 from fusus.core.simulation.kinds import FLIGHTS, KINDS
 from fusus.core.vehicle.airframe import Airframe
@@ -26,7 +40,7 @@ def test_every_plan_is_one_that_can_be_asked_for(name):
     course = planned_flight(name, MISSION, G, 500.0)
     rows = course.plan.rows
     assert course.plan is planned_flight(name, MISSION, G, 500.0).plan, "one plan for all flights of a campaign"
-    assert rows.shape[1] == 13 and np.isfinite(rows).all() and course.plan.seconds == len(rows) / PLAN_HZ
+    assert rows.shape[1] == COLUMNS and np.isfinite(rows).all() and course.plan.seconds == len(rows) / PLAN_HZ
     assert not rows[part(rows, 0.0, 3.0), ON].any(), "motors are off while the board aligns itself"
     assert set(np.unique(rows[:, MODE])) <= {RATE, LEVEL, MIXED, HEIGHT, PLACE, HOME, PATH}
     sticks = rows[:, [ROLL, PITCH, YAW]]
@@ -34,9 +48,12 @@ def test_every_plan_is_one_that_can_be_asked_for(name):
     speed = np.linalg.norm(rows[:, PATH_AT + 3 : PATH_AT + 6], axis=1)
     assert speed.max() < 2.2 * MISSION.speed_m_s
     assert all(0.0 <= at <= course.plan.seconds and words for at, words in course.plan.marks)
+    assert (rows[:, RADIO_S] >= 0.0).all() and rows[:, RADIO_S].any() == name.startswith("radio"), (
+        "silent only where that is tried"
+    )
     times = [at for at, _ in course.plan.marks]
     assert times == sorted(times)
-    assert course.flies == (name != "arming-tilted")
+    assert course.flies == (name not in ("arming-tilted", "radio-on-ground"))
 
 
 def test_names_do_not_clash_and_what_goes_wrong_does():

@@ -7,13 +7,14 @@ import pytest
 
 from fusus.core.control.arming import words
 from fusus.core.control.cascade import HEIGHT, LEVEL, PLACE, Setpoint
+from fusus.core.control.failsafe import NO_FAILSAFE
 from fusus.core.simulation.flight import groups
 from fusus.core.simulation.flight.watching import ArmingState, Sinking, is_quiet, note, start_or_stop, watch_ground
 from fusus.core.vehicle.body import body_of
 
 G = 9.80665
 BODY = body_of(1.0, (0.01, 0.01, 0.02), 0.2, G, 0.1, 0.0)
-RULES = groups.Rules(math.radians(25.0), False, True, 1.0, G)
+RULES = groups.Rules(math.radians(25.0), False, True, 1.0, G, NO_FAILSAFE)
 
 
 class Watched:

@@ -44,7 +44,8 @@ def folder(tmp_path):
 
 def test_the_ladder_grows_with_the_modes():
     names = [c.card for c in ladder(project(modes=("rate",)))]
-    assert names[:4] == ["sensors only", "motors without propellers", "restrained", "first hover"]
+    assert names[:3] == ["sensors only", "motors without propellers", "failsafes without propellers"]
+    assert names[3:5] == ["restrained", "first hover"]
     assert "altitude hold" not in names and "position hold" not in names and names[-2:] == ["endurance", "envelope"]
     full = [c.card for c in ladder(project(modes=("self-level", "altitude-hold", "position-hold", "return")))]
     assert (
@@ -66,7 +67,7 @@ def test_every_card_says_what_to_do_when_to_stop_and_warns():
     by_name = {c.card: c for c in cards}
     assert "Propellers off" in by_name["motors without propellers"].cautions[0]
     assert "people away" in by_name["restrained"].cautions[0].lower()
-    assert all("local rules" in " ".join(c.cautions) for c in cards[3:])
+    assert all("local rules" in " ".join(c.cautions) for c in cards[4:])
     shown = {k for c in cards for k in c.requirements}
     assert shown == {r.key for r in project().brief.requirements}, "each requirement is shown by a card"
 

@@ -39,6 +39,12 @@ def _flights(i: Inputs, scenario: str, seed: int, flights: int, trouble: str | N
     return simulate_flights(i.project, scenario, seed, flights, i.progress, conditions=Conditions(None, due, trouble))
 
 
+def _failsafes(i: Inputs, flights: int) -> Any:
+    from fusus.study.flying.failsafes import fly_failsafes
+
+    return fly_failsafes(i.project, flights, progress=i.progress)
+
+
 def _identified(i: Inputs, recording: str) -> Any:
     from fusus.study.flying.identify import identify_flight
 
@@ -49,5 +55,6 @@ QUESTIONS = (
     Question("loops.study", lambda: "Working the loops out", _study),
     Question("loops.steps", lambda _, method: f"Playing “{method}”", _steps),
     Question("loops.flights", lambda scenario, *_: f"Flying: {scenario}", _flights),
+    Question("loops.failsafes", lambda _: "Flying failsafes", _failsafes),
     Question("loops.identified", lambda recording: f"Looking into {recording}", _identified),
 )

@@ -17,7 +17,7 @@ PATTERNS = (
     Qt.BrushStyle.Dense6Pattern,
     Qt.BrushStyle.HorPattern,
 )
-LABEL_PX, ROW_PX, LEGEND_PX = 178, 40, 42
+LABEL_PX, ROW_PX, LEGEND_PX, LEGEND_COLUMNS = 178, 40, 18, 3
 
 
 class BudgetBars(QWidget):
@@ -41,14 +41,18 @@ class BudgetBars(QWidget):
             for name, share in pieces:
                 weight[name] = weight.get(name, 0.0) + share * min(size, 2.0)
         self._styles = {name: i for i, name in enumerate(sorted(weight, key=lambda n: -weight[n]))}
-        self.setMinimumHeight(theme.px(ROW_PX) * len(bars) + 24 + theme.px(LEGEND_PX))
+        self.setMinimumHeight(self._height())
         self.setAccessibleDescription(
             "; ".join(f"{t}: {v}, mostly {p[0][0]} {p[0][1]:.0%}" for t, v, _, p in bars if p)
         )
         self.update()
 
+    def _height(self) -> int:
+        rows = -(-len(self._styles) // LEGEND_COLUMNS)
+        return theme.px(ROW_PX) * max(1, len(self.bars)) + 26 + theme.px(LEGEND_PX) * rows
+
     def sizeHint(self) -> QSize:
-        return QSize(600, theme.px(ROW_PX) * max(1, len(self.bars)) + 24 + theme.px(LEGEND_PX))
+        return QSize(600, self._height())
 
     def brush(self, name: str) -> QBrush:
         """Return the fill of a source."""
@@ -93,16 +97,16 @@ class BudgetBars(QWidget):
         painter.end()
 
     def _draw_legend(self, painter: QPainter, top: float) -> None:
-        """Name the largest sources beside their fill, three to a row."""
+        """Name each source beside its fill, the largest first."""
         t = theme.tokens()
-        names = [n for n in self._styles if n != "all others"][:6]
-        width = self.width() / 3
-        for i, name in enumerate(names):
-            x, y = (i % 3) * width + 4, top + (i // 3) * 20
+        width, step = self.width() / LEGEND_COLUMNS, theme.px(LEGEND_PX)
+        metrics = QFontMetricsF(theme.font(12))
+        for i, name in enumerate(self._styles):
+            x, y = (i % LEGEND_COLUMNS) * width + 4, top + (i // LEGEND_COLUMNS) * step
             painter.fillRect(QRectF(x, y + 3, 14, 12), self.brush(name))
             painter.setPen(QColor(t.ink))
             painter.setFont(theme.font(12))
-            words = QFontMetricsF(theme.font(12)).elidedText(name, Qt.TextElideMode.ElideRight, width - 24)
+            words = metrics.elidedText(name, Qt.TextElideMode.ElideRight, width - 24)
             painter.drawText(
                 QRectF(x + 20, y, width - 22, 18), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words
             )

@@ -20,10 +20,12 @@ Row = tuple[str, float, float, str]  # task, start µs, end µs, place
 
 def cycle_of(study: Any) -> tuple[list[Row], float, tuple[float, float]]:
     """Return the pieces of a study's longest cycle with the motors' pulse, its period, and when a sample becomes thrust, µs."""
+    from fusus.core.vehicle.motor_command import command_for
+
     t = study.timing
     rows = [(p.task, p.start_s * 1e6, p.end_s * 1e6, p.place) for p in t.superloop.worst.pieces]
     done = max((r[2] for r in rows), default=0.0)
-    pulse = t.signal.length_s(t.throttle) * 1e6
+    pulse = t.signal.length_s(command_for(t.throttle)) * 1e6
     begins = (
         0.0 if study.project.loops.pulse_by_software else next((r[2] for r in rows if r[0] == "motor output"), done)
     )

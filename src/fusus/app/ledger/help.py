@@ -56,7 +56,8 @@ TEXTS: dict[str, Help] = {
         "0.3 hPa settled, 1 hPa changeable, 3 hPa as a front comes.",
     ),
     "bench.link": Help(
-        "Link", "Where the board is: stand-in (a whole board with hidden errors, to learn on), serial:PATH@BAUD, udp:PORT, or file:PATH.",
+        "Link", "Where the board is: stand-in (a whole board with hidden errors, to learn on), serial:PATH@BAUD, "
+        "udp:PORT (heard from this computer alone), udp:0.0.0.0:PORT (from all networks), or file:PATH.",
         "serial:/dev/ttyACM0@921600", "“fusus snippet” prints the C that a board needs.",
     ),
     "bench.use": Help("On replay", "Whether recordings are corrected by the active calibrations. The recordings stay as they were."),
@@ -277,6 +278,12 @@ TEXTS: dict[str, Help] = {
     "loops.arm_tilt_rad": Help("Tilt limit of arming", "Tilted further, motors do not start. 180° switches the rule off.", "25°"),
     "loops.arm_when_due": Help("Calibration due", "Whether motors start although a calibration is due."),
     "loops.lost_m": Help("Position lost", "With a σ beyond this, position modes only hold height, and drift with the wind.", "3 to 10 m"),
+    "loops.failsafe.radio": Help("Radio silent", "Land: hold, then sink level. Return: come home. Stop: motors off, and it falls.", "land"),
+    "loops.failsafe.radio_s": Help("Silent after", "Age of the last packet beyond which a failsafe acts.", "0.3 to 1 s"),
+    "loops.failsafe.hold_s": Help("Holds for", "How long it waits for the radio before it lands or comes home.", "2 to 5 s"),
+    "loops.failsafe.sink_m_s": Help("Sinks at", "Of a failsafe that lands: the ground may be nearer than it seems.", "0.5 to 1 m/s"),
+    "loops.failsafe.empty_cell_v": Help("Battery empty", "Of a cell under load for 3 s: it lands, the pilot steers.", "3.2 to 3.4 V"),
+    "loops.failsafe.blind_s": Help("Without a height", "How long it sinks on less thrust before the motors stop.", "20 s"),
     "brief.craft.stop_cell_v": Help("Stop voltage", "Of a cell under load: one lands.", "3.4 to 3.6 V"),
     "brief.craft.cell_ohm": Help("Resistance of a cell", "Sag over current.", "2 to 15 mΩ", "Voltage with and without load."),
     "brief.craft.idle_share": Help("Idle", "What started motors turn at, of full speed: low enough not to lift.", "5 to 15 %"),

@@ -6,8 +6,10 @@ from dataclasses import dataclass
 from typing import Protocol
 
 from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtGui import QFontMetrics
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QStackedWidget, QToolButton, QVBoxLayout, QWidget
 
+from fusus.app import theme
 from fusus.app.ledger.panel import Ledger
 from fusus.app.panels.notes_panel import Note
 from fusus.app.panels.stage_bar import StageState
@@ -79,6 +81,8 @@ class TabbedSheet(Sheet):
             button.setObjectName(f"tab-{name}")
             button.setCheckable(True)
             button.setChecked(i == 0)
+            # The chosen one is bold: its words must fit then, too.
+            button.setMinimumWidth(QFontMetrics(theme.font(bold=True)).horizontalAdvance(title) + 8)
             self._group.addButton(button, i)
             tabs.addWidget(button)
             self.pages.addWidget(page)

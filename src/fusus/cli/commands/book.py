@@ -149,7 +149,7 @@ def _tell(report: dict[str, Any]) -> None:
             typer.echo(f"  {m['when']}  {m['field']} measured in {m['recording']}: {m['value']:.4g} (SI)")
     if report["taken_in"]:
         typer.echo(
-            f"taken in: {report['taken_in']['added']} entries; {report['taken_in']['already_there']} were there already"
+            f"added: {report['taken_in']['added']} entries; {report['taken_in']['already_there']} were there already"
         )
     if report["saved"]:
         typer.echo(f"saved: {report['saved']}")

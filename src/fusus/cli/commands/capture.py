@@ -18,7 +18,7 @@ HEALTH_S = 2.0  # between two lines on how a capture goes
 class CaptureOptions:
     """What ``fusus capture`` is asked for."""
 
-    link: Annotated[str, typer.Option(help="serial:PATH[@BAUD], udp:PORT or file:PATH.", show_default=False)]
+    link: Annotated[str, typer.Option(help="serial:PATH[@BAUD], udp:[ADDRESS:]PORT or file:PATH.", show_default=False)]
     project: ProjectFolder
     name: Annotated[str, typer.Option(help="Name of the recording.", show_default=False)]
     seconds: Annotated[float | None, typer.Option(help="How long, in the board's time.")] = None

@@ -1,6 +1,6 @@
 """``fusus import``."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -22,6 +22,19 @@ class ImportOptions:
     mapping: Annotated[Path | None, typer.Option(help="A saved mapping (JSON); else it is found.")] = None
     read_as: Annotated[
         str | None, typer.Option("--as", metavar="RECORDING", help="Read it as this recording of the project was read.")
+    ] = None
+    part: Annotated[
+        str | None,
+        typer.Option(
+            help="Raw counts: of this part, by its name or “chosen” for the project's; its widest range and bits."
+        ),
+    ] = None
+    ranges: Annotated[
+        list[str] | None,
+        typer.Option(
+            "--range",
+            help="Raw counts: SENSOR=FULL_SCALE[UNIT][:BITS], as gyro=500, acc=8g, mag=800uT:14; may be repeated.",
+        ),
     ] = None
     kind: Annotated[str, typer.Option(help="still, six-face, rotate, jig, flight, ...")] = "flight"
     explain: Annotated[bool, typer.Option("--explain", help="Say what is concluded and why, and import nothing.")] = (
@@ -49,10 +62,22 @@ def import_sources(options: ImportOptions) -> None:
         mapping = load_mapping(options.mapping) if options.mapping else None
         if options.read_as is not None:
             mapping = mapping_of(options.project, options.read_as)
+        if options.ranges:
+            from fusus.study.parts.counts import with_ranges
+
+            mapping = with_ranges(mapping, options.ranges)
         request = ImportRequest(
             tuple(options.sources), options.project, options.name or "explained", options.kind, mapping,
             place=loaded.brief.place, declination_rad=site_of(loaded).declination_rad,
         )  # fmt: skip
+        if options.part is not None:
+            from fusus.logs.importer import plan_import
+            from fusus.study.parts.counts import with_part
+
+            found = with_part(plan_import(request), mapping, loaded, options.part)
+            request = replace(request, mapping=found.mapping)
+            for words in found.said:
+                typer.echo(words, err=True)
         if options.explain:
             _explain(request, options.as_json)
             return

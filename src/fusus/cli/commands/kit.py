@@ -185,9 +185,11 @@ def check_c(
     yes: Annotated[bool, typer.Option("--yes", help="Do not ask before the code is compiled and run.")] = False,
     as_json: JsonFlag = False,
 ) -> None:
-    """Compile an estimator of your own in a sandbox, run it beside Fusus' filters, judge it and look for common errors_found.
+    """Compile an estimator of your own in a sandbox, run it beside Fusus' filters, judge it and look for common implementation
+    errors.
 
-    Exit status 0: it passes; 1: a requirement fails or a slip was found; 2: it does not compile, crashes, hangs or gives no numbers.
+    Exit status 0: it passes; 1: a requirement fails, an implementation error was found, or it reads or writes what is not its own;
+    2: it does not compile, crashes, hangs or gives no numbers.
     """
     with answering(as_json):
         from fusus.project import store
@@ -229,7 +231,9 @@ def _write_interface(folder: Path, as_json: bool) -> None:
 
 
 def _ask(sources: Path, as_json: bool) -> None:
-    told = f"The code in {sources} will be compiled and run on this computer, in a process of its own with limits of time and memory."
+    from fusus.firmware.running.isolation import isolation_words
+
+    told = f"The code in {sources} will be compiled and run on this computer, with limits of time, memory and disk. {isolation_words()}"
     if not sys.stdin.isatty():
         refuse(f"{told} Say --yes if you trust it.", as_json)
     if not typer.confirm(f"{told} Go on?", default=False, err=True):

@@ -20,7 +20,8 @@ def loops(
         str | None, typer.Option(help="Play a tuning ladder too: “D first” or “rate mode first”.")
     ] = None,
     recording: Annotated[
-        str | None, typer.Option(help="Say too what this flight shows: its beat, its margins, its swings.")
+        str | None,
+        typer.Option(help="Say too what this flight shows: its sample period, its margins, its oscillations."),
     ] = None,
     axis: Annotated[str, typer.Option(help="On which axis: roll, pitch or yaw.")] = "roll",
     as_json: JsonFlag = False,

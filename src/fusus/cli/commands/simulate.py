@@ -137,7 +137,7 @@ def _closed(given: SimulateOptions, loaded: Any) -> dict[str, Any]:
         return report
     typer.echo(
         f"{given.runs} flight{'s' if given.runs > 1 else ''} of “{given.scenario}” from seed {given.seed}, flown on {found.estimator} at "
-        f"{report['loop_rate_hz']:.0f} Hz, {found.x_real_time:.0f} times as fast as time:"
+        f"{report['loop_rate_hz']:.0f} Hz, {found.x_real_time:.0f} × real time:"
     )
     table = table_of("flight", "ends", "air>", "tilt>", "held>", "height>", "estimate>", "full>", "lowest>", "mean>")
     for f in report["flights"][:12]:

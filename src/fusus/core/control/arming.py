@@ -7,7 +7,7 @@ from fusus.core._jit import kernel
 from fusus.core.control.cascade import HEIGHT, PATH, RATE
 from fusus.core.control.cascade import PLACE as PLACE_HOLD
 
-THROTTLE, TILT, MOVES, CALIBRATION, SENSOR, PLACE, ATTITUDE, MODE = 1, 2, 4, 8, 16, 32, 64, 128
+THROTTLE, TILT, MOVES, CALIBRATION, SENSOR, PLACE, ATTITUDE, MODE, FAILSAFE = 1, 2, 4, 8, 16, 32, 64, 128, 256
 REASONS: dict[int, str] = {
     THROTTLE: "the throttle is raised, or not known",
     TILT: "the craft is tilted beyond the limit",
@@ -17,6 +17,7 @@ REASONS: dict[int, str] = {
     PLACE: "the mode needs a position, and none is known",
     ATTITUDE: "the estimate holds no attitude",
     MODE: "there is no such mode",
+    FAILSAFE: "a failsafe stopped the motors: disarm first",
 }
 LEAST_THROTTLE, MOST_RATE_RAD_S = 0.05, 0.3
 # Where a height is held the middle of the throttle holds it; beyond, the craft would climb at once.

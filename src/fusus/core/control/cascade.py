@@ -85,7 +85,8 @@ class Cascade(NamedTuple):
 
 
 class Setpoint(NamedTuple):
-    """What is wanted now: mode; sticks roll, pitch, yaw -1 to 1 and throttle 0 to 1; place, speed and heading of a path."""
+    """What is wanted now: mode; sticks roll (right), pitch (nose up) and yaw (clockwise from above) -1 to 1, throttle 0 to 1; place m,
+    speed m/s (north, east, down) and heading rad of a path."""
 
     mode: int
     roll: float
@@ -102,7 +103,8 @@ class Setpoint(NamedTuple):
 
 
 class StateEstimate(NamedTuple):
-    """The estimate that is flown on: attitude q_nb, place and speed north-east-down; whether the horizontal part is known."""
+    """The estimate that is flown on: attitude as a quaternion w, x, y, z from body to north-east-down, place m and speed m/s north, east,
+    down; whether the horizontal part is known."""
 
     w: float
     x: float

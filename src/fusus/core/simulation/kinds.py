@@ -23,10 +23,17 @@ FLIGHTS: dict[str, str] = {
     "return": "flies out, then comes home and lands by itself",
     "sweep": "shaken through all frequencies, axis by axis: to identify the loops",
     "arming-tilted": "on a slope beyond the limit: the motors must not start",
+    "radio-loss": "led away by a stick that is held, then the radio is silent for good",
+    "radio-and-fixes": "the same, and the receiver is silent too",
+    "radio-on-ground": "motors on, on the ground, and the radio is silent",
+    "battery-empty": "holding its place until the battery is empty",
+    "motor-lost": "holding its place; a motor gives nothing any more",
 }
+# Of these the flights that try what the craft does by itself.
+FAILSAFES = ("radio-loss", "radio-and-fixes", "radio-on-ground", "battery-empty", "motor-lost")
 # Flights that are about sticks: the craft may go where the air takes it; and of these the ones in which its height may, too.
-BY_STICKS = ("hover-level", "step", "stick-modes", "flip", "sweep", "arming-tilted")
-AT_ANY_HEIGHT = ("stick-modes", "flip", "arming-tilted")
+BY_STICKS = ("hover-level", "step", "stick-modes", "flip", "sweep", "arming-tilted", *FAILSAFES)
+AT_ANY_HEIGHT = ("stick-modes", "flip", "arming-tilted", *FAILSAFES)
 # What may be wrong with a flight in closed loop, one at a time: each makes it drift in its own way.
 TROUBLES: dict[str, str] = {
     "level": "level calibrated on a slope",

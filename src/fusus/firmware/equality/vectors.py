@@ -25,6 +25,7 @@ from fusus.core.estimation.samples import sealed
 from fusus.core.vehicle.motor_limits import mix_into
 from fusus.firmware.equality.compare import claimed, core_run
 from fusus.firmware.equality.limits import DOUBLE, U, limits_for
+from fusus.firmware.equality.safety_vectors import arming_vectors, failsafe_vectors
 from fusus.firmware.running.exchange import from_zero, single_rows
 from fusus.firmware.writing.plan import Plan
 
@@ -225,6 +226,12 @@ def control_vectors(plan: Plan, seed: int = 5) -> list[str]:
         row = [*setpoint, *estimate[:10], float(estimate.knows_place), *gyro, *bias, dt_s, *out[0]]
         lines.append(_line("control", row))
     return lines
+
+
+def safety_lines(plan: Plan) -> list[str]:
+    """Return lines of arming and failsafes."""
+    arming = [_line("arming", row) for row in arming_vectors(plan)]
+    return [*arming, *(_line("failsafe", row) for row in failsafe_vectors(plan))]
 
 
 def _spoiled(

@@ -2,21 +2,33 @@
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
+from itertools import permutations, product
 
 import numpy as np
 
 from fusus.core.arrays import Array
 from fusus.core.estimation.initial import Start
 from fusus.core.estimation.replay import EstimatorInput
-from fusus.core.estimation.samples import Samples
 from fusus.core.frames import quaternion
 from fusus.core.world.site import Site
+from fusus.firmware.own.changed_input import (
+    Changed,
+    as_if,
+    bias_off,
+    interval_times,
+    normalised,
+    rarer,
+    swapped,
+    times,
+    turned,
+)
 
-Changed = tuple[EstimatorInput, Start]
 # Intervals that are written into code instead of measured, s.
 FIXED_S = (1e-3, 2e-3, 2.5e-3, 4e-3, 5e-3, 8e-3, 0.01, 0.02)
 LATE = (1, 2, 3, 5, 10)
+# How much more rarely samples may have come where a filter's constant was found.
+RARER = (2, 4, 8)
 G = 9.80665
 
 
@@ -25,7 +37,8 @@ class ImplementationError:
     """An implementation error by a short name: when that is undone the code agrees; what is then wrong in the code, and what to do.
 
     ``given``: ways to change what goes in, of which the best counts (whether the start's bias has the error too depends on the code);
-    ``read`` changes what came out, (N, 4) to (N, 4).
+    ``read`` changes what came out, (N, 4) to (N, 4). ``every``: what goes in is a sample for each so many; what comes out is held
+    against the truth at those. ``sensor``: gyro, acc or mag, where it concerns one alone.
     """
 
     name: str
@@ -33,64 +46,8 @@ class ImplementationError:
     mend: str
     given: tuple[Callable[[EstimatorInput, Start], Changed], ...] = ()
     read: Callable[[Array], Array] | None = None
-
-
-def _samples(
-    given: EstimatorInput, gyro: Array | None = None, acc: Array | None = None, mag: Array | None = None
-) -> EstimatorInput:
-    s = given.samples
-    new = Samples(
-        s.dt_s, s.gyro_b if gyro is None else gyro, s.acc_b if acc is None else acc, s.mag_b if mag is None else mag
-    )
-    return replace(given, samples=new)
-
-
-Ways = tuple[Callable[[EstimatorInput, Start], Changed], ...]
-
-
-def _bias_too(change: Callable[[EstimatorInput], EstimatorInput], of_bias: Callable[[Array], Array]) -> Ways:
-    """Return two ways to change a gyro: with the start's bias, and without it."""
-    return (
-        lambda given, start: (change(given), start),
-        lambda given, start: (change(given), start._replace(gyro_bias_b=of_bias(start.gyro_bias_b))),
-    )
-
-
-def _times(sensor: str, factors: Array) -> Ways:
-    """Return what multiplies a sensor's axes by factors."""
-    if sensor == "gyro":
-        return _bias_too(lambda g: _samples(g, gyro=g.samples.gyro_b * factors), lambda b: b * factors)
-
-    def change(given: EstimatorInput, start: Start) -> Changed:
-        s = given.samples
-        if sensor == "acc":
-            return _samples(given, acc=s.acc_b * factors), start
-        return _samples(given, mag=s.mag_b * factors), start
-
-    return (change,)
-
-
-def _swapped(sensor: str, order: tuple[int, int, int]) -> Ways:
-    columns = list(order)
-    if sensor == "gyro":
-        return _bias_too(lambda g: _samples(g, gyro=g.samples.gyro_b[:, columns]), lambda b: b[columns])
-    return (lambda given, start: (_samples(given, acc=given.samples.acc_b[:, columns]), start),)
-
-
-def _as_if(fixed_s: float) -> Ways:
-    """Return what makes rates so much larger that a fixed interval turns as far as the true one."""
-
-    def change(given: EstimatorInput, start: Start) -> Changed:
-        ratio = given.samples.dt_s[:, None] / fixed_s
-        bias = start.gyro_bias_b
-        # What is subtracted in the code is the bias as it is: it stays, and only the motion grows.
-        return _samples(given, gyro=(given.samples.gyro_b - bias) * ratio + bias), start
-
-    return (change,)
-
-
-def _bias_off(times: float) -> Ways:
-    return (lambda given, start: (_samples(given, gyro=given.samples.gyro_b - times * start.gyro_bias_b), start),)
+    every: int = 1
+    sensor: str = ""
 
 
 def _earlier(samples: int) -> Callable[[Array], Array]:
@@ -119,7 +76,28 @@ def _other_axes(left: bool, right: bool) -> Callable[[Array], Array]:
 
 def errors_for(given: EstimatorInput, site: Site) -> tuple[ImplementationError, ...]:
     """Return the implementation errors that a recording can show."""
-    return (*_signs(), *_sizes(given), *_readings(site))
+    return (*_signs(), *_sizes(), *_intervals(given), *_turns(), *_readings(site))
+
+
+def _turns() -> list[ImplementationError]:
+    """Return all 23 ways to turn a board by right angles."""
+    out = []
+    for order in permutations(range(3)):
+        for signs in product((1.0, -1.0), repeat=3):
+            matrix = np.zeros((3, 3))
+            matrix[range(3), order] = signs
+            if np.linalg.det(matrix) < 0.0 or np.allclose(matrix, np.eye(3)):
+                continue
+            axes = ", ".join(f"{'-' if sign < 0 else '+'}{'xyz'[k]}" for k, sign in zip(order, signs, strict=True))
+            out.append(
+                ImplementationError(
+                    f"axes {axes}",
+                    f"all sensors' axes x, y, z are given as {axes}: the code turns them, or leaves out a turn of the board",
+                    "Compare the axes of the board as mounted with forward, right, down; turn gyro, accelerometer and magnetometer alike.",
+                    turned(matrix),
+                )
+            )
+    return out
 
 
 def _signs() -> list[ImplementationError]:
@@ -134,12 +112,17 @@ def _signs() -> list[ImplementationError]:
                     f"{sensor} {axis} sign",
                     f"the sign of {title} {axis} is flipped",
                     f"Look for a minus too many or too few at {title} {axis}, or for an axis of the board that points the other way.",
-                    _times(sensor, factors),
+                    times(sensor, factors),
+                    sensor=sensor,
                 )
             )
         out.append(
             ImplementationError(
-                f"{sensor} signs", f"all signs of the {title} are flipped", _ALL[sensor], _times(sensor, -np.ones(3))
+                f"{sensor} signs",
+                f"all signs of the {title} are flipped",
+                _ALL[sensor],
+                times(sensor, -np.ones(3)),
+                sensor=sensor,
             )
         )
     for a, b, order in (("x", "y", (1, 0, 2)), ("y", "z", (0, 2, 1)), ("x", "z", (2, 1, 0))):
@@ -149,7 +132,8 @@ def _signs() -> list[ImplementationError]:
                     f"{sensor} {a}{b} swapped",
                     f"{words[sensor]} {a} and {b} are exchanged",
                     "Compare the order of the registers with the order of the axes.",
-                    _swapped(sensor, order),
+                    swapped(sensor, order),
+                    sensor=sensor,
                 )
             )
     return out
@@ -162,50 +146,81 @@ _ALL = {
 }
 
 
-def _sizes(given: EstimatorInput) -> list[ImplementationError]:
+def _sizes() -> list[ImplementationError]:
     one = np.ones(3)
-    out = [
+    return [
         ImplementationError(
             "degrees as radians",
             "rates are divided by 57.3: degrees are taken as radians",
             "Convert rates to rad/s before they are integrated, and only once.",
-            _times("gyro", one * math.pi / 180),
+            times("gyro", one * math.pi / 180),
+            sensor="gyro",
         ),
         ImplementationError(
             "converted twice",
             "rates are multiplied by 57.3: they are converted from degrees although they are in rad/s",
             "Leave the conversion out: rates come in rad/s.",
-            _times("gyro", one * 180 / math.pi),
+            times("gyro", one * 180 / math.pi),
+            sensor="gyro",
         ),
         ImplementationError(
             "half angle",
             "rates are halved: the half of the angle is missing",
             "A quaternion turns by half the angle: q += 0.5 q ω dt.",
-            _times("gyro", one * 0.5),
+            times("gyro", one * 0.5),
+            sensor="gyro",
         ),
         ImplementationError(
             "half angle twice",
             "rates are doubled: the half of the angle is taken twice",
             "Take the half of the angle once.",
-            _times("gyro", one * 2.0),
+            times("gyro", one * 2.0),
+            sensor="gyro",
         ),
         ImplementationError(
             "accelerometer in g",
             "the accelerometer is given in g",
             "Specific forces come in m/s²: mend the gate, or what divides by g.",
-            _times("acc", one / G),
+            times("acc", one / G),
+            sensor="acc",
+        ),
+        ImplementationError(
+            "accelerometer not normalised",
+            "the accelerometer's vector is made one long beforehand: it is not normalised",
+            "Divide the specific force by its length before it is compared with the direction of gravity.",
+            (normalised,),
+            sensor="acc",
         ),
         ImplementationError(
             "bias not subtracted",
             "the gyro's bias of the rest is taken off beforehand: it is not subtracted",
             "Subtract gyro_bias_rad_s of own_init() from the rates, or learn the bias.",
-            _bias_off(1.0),
+            bias_off(1.0),
+            sensor="gyro",
         ),
         ImplementationError(
             "bias added",
             "twice the gyro's bias is taken off beforehand: it is added instead of subtracted",
             "Subtract the bias.",
-            _bias_off(2.0),
+            bias_off(2.0),
+            sensor="gyro",
+        ),
+    ]
+
+
+def _intervals(given: EstimatorInput) -> list[ImplementationError]:
+    out = [
+        ImplementationError(
+            "milliseconds as seconds",
+            "intervals are divided by 1000: milliseconds are taken as seconds",
+            "Times come in seconds (interval_s, time_s): leave the conversion out, or make it once.",
+            interval_times(1e-3),
+        ),
+        ImplementationError(
+            "seconds as milliseconds",
+            "intervals are multiplied by 1000: seconds are taken as milliseconds",
+            "Times come in seconds (interval_s, time_s): do not divide by 1000.",
+            interval_times(1e3),
         ),
     ]
     usual = float(np.median(given.samples.dt_s))
@@ -218,9 +233,21 @@ def _sizes(given: EstimatorInput) -> list[ImplementationError]:
                     f"dt fixed at {ms}",
                     f"the interval is {ms}: dt is fixed at {ms}, and here it is {usual * 1e3:.3g} ms",
                     "Use interval_s of each sample.",
-                    _as_if(fixed),
+                    as_if(fixed),
+                    sensor="gyro",
                 )
             )
+    out += [
+        ImplementationError(
+            f"made for {1.0 / (usual * every):.0f} Hz",
+            f"samples come {every} times as rarely: a constant of the filter is made for about {1.0 / (usual * every):.0f} Hz, "
+            f"and here samples come at {1.0 / usual:.0f} Hz",
+            "Compute the filter's constants from interval_s and a time constant in seconds, such as gain = dt / (time_constant + dt).",
+            rarer(every),
+            every=every,
+        )
+        for every in RARER
+    ]
     return out
 
 
@@ -229,7 +256,7 @@ def _readings(site: Site) -> list[ImplementationError]:
         ImplementationError(
             f"{n} late",
             f"it is read {n} sample{'s' if n > 1 else ''} later: it comes {'one sample' if n == 1 else f'{n} samples'} late",
-            "Give the estimate after the sample is taken in, and use the newest reading.",
+            "Give the estimate after the sample is used, and use the newest reading.",
             read=_earlier(n),
         )
         for n in LATE

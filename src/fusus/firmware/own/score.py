@@ -51,7 +51,8 @@ def _turn(a: Array, b: Array) -> Array:
 
 def rms_angle(a: Array, b: Array) -> float:
     """Return the RMS angle between two attitudes (N, 4), rad; infinite where the second is no attitude. Its length does not count."""
-    size = np.linalg.norm(b, axis=1)
+    with np.errstate(over="ignore", invalid="ignore"):  # foreign figures may be of any size
+        size = np.linalg.norm(b, axis=1)
     if not len(b) or not np.isfinite(size).all() or (size < 1e-6).any():
         return math.inf
     return float(np.sqrt(np.mean((_turn(a, b / size[:, None]) ** 2).sum(axis=1))))

@@ -12,6 +12,7 @@ from fusus.firmware.running.sandbox import COMPILE_BYTES, COMPILE_S, Limits, run
 STRICT = ("-std=c99", "-Wall", "-Wextra", "-Werror", "-Wconversion", "-O2")
 # The maker's own sources only have to compile: what standard they are in is theirs.
 LENIENT = ("-O2", "-w")
+WARNING = ("-O2", "-Wall", "-Wextra", "-Wno-unused-parameter")
 NAMES = ("cc", "gcc", "clang")
 _COMPLAINT = re.compile(
     r"^(?P<file>[^:\n]+):(?P<line>\d+):(?:(?P<column>\d+):)?\s*(?:fatal )?error:\s*(?P<text>.+)$", re.MULTILINE

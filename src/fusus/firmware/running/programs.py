@@ -6,7 +6,7 @@ from pathlib import Path
 
 from fusus.firmware.running.access import access_file
 from fusus.firmware.running.compiler import STRICT, Built, build
-from fusus.firmware.running.exchange import Estimates, Given, read_output, write_input
+from fusus.firmware.running.exchange import PER_ESTIMATE, Estimates, Given, read_output, write_input
 from fusus.firmware.running.sandbox import RUN_BYTES, Ended, Limits, run_limited
 from fusus.firmware.writing.estimator_files import estimator_files
 from fusus.firmware.writing.plan import Plan
@@ -31,6 +31,8 @@ def run_over(
     seconds: float | None = None,
     before: tuple[str, ...] = (),
     cancelled: Callable[[], bool] | None = None,
+    environment: dict[str, str] | None = None,
+    memory_is_limited: bool = True,
 ) -> tuple[Estimates, Ended]:
     """Run a built program over a recording; ``before``: a command that runs it, such as one that counts instructions."""
     folder = program.parent
@@ -39,7 +41,10 @@ def run_over(
     target.unlink(missing_ok=True)
     span = float(given.given.t_s[-1] - given.given.t_s[0]) if len(given.given.t_s) else 0.0
     need = 20 * sum(a.nbytes for a in given.given.samples)
-    limits = Limits(seconds or LEAST_S + SHARE * span, RUN_BYTES + need)
+    # Counters of instructions write files of their own beside the output.
+    writes = None if before else (target.name,)
+    memory = RUN_BYTES + need if memory_is_limited else None
+    limits = Limits(seconds or LEAST_S + SHARE * span, memory, _output_bytes(given), writes, environment or {})
     ended = run_limited([*before, str(program), str(source), str(target)], folder, limits, cancelled)
     samples = len(given.given.t_s)
     if not target.exists():
@@ -48,6 +53,13 @@ def run_over(
     source.unlink(missing_ok=True)
     target.unlink(missing_ok=True)
     return found, ended
+
+
+def _output_bytes(given: Given) -> int:
+    """Return the most that a runner's output takes, with as much again for what is printed."""
+    samples = len(given.given.t_s)
+    dumps = samples // given.dump_every + 1 if given.dump_every else 0
+    return 2 * 8 * (samples * PER_ESTIMATE + dumps * len(given.state)) + (1 << 20)
 
 
 def copy_sources(sources: Path, folder: Path) -> list[str]:

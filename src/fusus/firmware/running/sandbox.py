@@ -1,4 +1,5 @@
-"""Foreign code in a process of its own: with limits of time, memory and files, in an empty folder, without the user's environment."""
+"""Foreign code in a process of its own: isolated where that can be, with limits of time, memory and disk, in an empty folder, without
+the user's environment."""
 
 import os
 import signal
@@ -6,10 +7,11 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from fusus.errors import SandboxError
+from fusus.firmware.running.isolation import isolated, isolating_tool
 
 # Compilers want more memory than estimators, and less time.
 COMPILE_S, COMPILE_BYTES = 60.0, 2 << 30
@@ -20,10 +22,14 @@ POLL_S = 0.01
 
 @dataclass(frozen=True, slots=True)
 class Limits:
-    """Seconds of processor and of waiting, bytes of memory."""
+    """Seconds of processor and of waiting, bytes of memory (None: as much as there is, for checked programs, which map all of it), bytes
+    of each file, the only files that may be written (None: any in the folder), and words of the environment."""
 
     seconds: float
-    memory_bytes: int
+    memory_bytes: int | None
+    file_bytes: int = MOST_FILE_BYTES
+    writes: tuple[str, ...] | None = None
+    environment: dict[str, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,6 +67,7 @@ _SIGNALS = {
     int(signal.SIGILL): "it crashed: it ran into what is no instruction",
     int(signal.SIGBUS): "it crashed: it reads memory at an address that is not allowed (bus fault)",
     int(signal.SIGXCPU): "it was stopped: it took more processor time than it may",
+    int(signal.SIGXFSZ): "it was stopped: it wrote more to disk than it may",
     int(signal.SIGKILL): "it was stopped: it took more time or memory than it may",
 }
 
@@ -81,13 +88,18 @@ def run_limited(command: list[str], folder: Path, limits: Limits, cancelled: Cal
         "LC_ALL": "C",
         "TMPDIR": str(folder),
         "HOME": str(folder),
+        **limits.environment,
     }
     out, err = folder / "stdout.txt", folder / "stderr.txt"
     began = time.monotonic()
     timed_out = False
     # The shell sets the limits before the program begins: code of our own between fork and exec is not safe beside threads.
     seconds = int(limits.seconds) + 2
-    set_limits = f'ulimit -t {seconds}; ulimit -v {limits.memory_bytes >> 10}; ulimit -f {MOST_FILE_BYTES >> 9}; ulimit -c 0; exec "$@"'
+    memory = "unlimited" if limits.memory_bytes is None else str(limits.memory_bytes >> 10)
+    set_limits = (
+        f'ulimit -t {seconds}; ulimit -v {memory}; ulimit -f {max(limits.file_bytes >> 9, 1)}; ulimit -c 0; exec "$@"'
+    )
+    command = isolated(command, folder, limits.writes)
     with out.open("wb") as out_file, err.open("wb") as err_file:
         process = subprocess.Popen(
             ["/bin/sh", "-c", set_limits, "sh", *command], cwd=folder, env=environment, stdin=subprocess.DEVNULL, stdout=out_file,
@@ -110,10 +122,14 @@ def run_limited(command: list[str], folder: Path, limits: Limits, cancelled: Cal
             if process.poll() is None:
                 _kill(process)
     status = process.wait()
-    timed_out = timed_out or -status == signal.SIGXCPU
+    # What isolates tells a signal as a shell does: 128 and its number.
+    killed_by = (
+        -status if status < 0 else status - 128 if isolating_tool() is not None and 128 < status < 128 + 65 else 0
+    )
+    timed_out = timed_out or killed_by == signal.SIGXCPU
     return Ended(
         status,
-        -status if status < 0 and not timed_out else 0,
+        killed_by if not timed_out else 0,
         timed_out,
         _head(out),
         _head(err),
@@ -129,6 +145,6 @@ def _kill(process: subprocess.Popen[bytes]) -> None:
         process.kill()
 
 
-def _head(path: Path, most: int = 20_000) -> str:
+def _head(path: Path, most: int = 200_000) -> str:
     with path.open("rb") as file:
         return file.read(most).decode("utf-8", "replace")

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from fusus.core.control import arming, cascade, rate_loops, soundness
+from fusus.core.control import arming, cascade, failsafe, rate_loops, soundness
 from fusus.core.vehicle import motor_command, motor_limits
 from fusus.firmware.translation.unit import Unit
 from fusus.firmware.writing import constants
@@ -18,7 +18,8 @@ def control_unit(plan: Plan) -> Unit:
     unit = Unit(layout_for(len(c.table), len(c.sections)), plan.precision)
     kernels: list[Any] = [
         cascade.wanted_rates, rate_loops.rate_loops, rate_loops.measured_rate, cascade.begin_anew, motor_limits.mix_into, arming.refusals,
-        soundness.cos_of_tilt, motor_command.command_for,
+        soundness.cos_of_tilt, motor_command.command_for, failsafe.forget_failures, failsafe.decide,
+        failsafe.setpoint_for,
     ]  # fmt: skip
     for kernel in kernels:
         unit.add(kernel)
@@ -38,6 +39,9 @@ def control_constants(plan: Plan) -> list[Constant]:
     about = "Gains, limits and the craft that they are made for."
     return [
         constants.struct("KIT_CASCADE", "Cascade", c.cascade, said, about, precision),
+        constants.struct(
+            "KIT_FAILSAFE", "FailsafeRules", c.failsafe, {}, f"When failsafes act: {e('loops.failsafe')}.", precision
+        ),
         constants.flat_table("KIT_GYRO_SECTIONS", c.sections, rows, precision),
         constants.flat_table("KIT_MIXER", c.table, shares, precision),
         constants.number("KIT_IDLE", float(c.idle), idle, precision),
@@ -46,13 +50,39 @@ def control_constants(plan: Plan) -> list[Constant]:
     ]
 
 
+MODE_WORDS: dict[int, str] = {
+    cascade.RATE: "sticks ask for rates",
+    cascade.LEVEL: "sticks ask for tilt",
+    cascade.MIXED: "tilt, and rates towards the end of the sticks",
+    cascade.HEIGHT: "tilt by the sticks, the height is held",
+    cascade.PLACE: "place and height are held, sticks ask for speeds",
+    cascade.HOME: "comes home and lands",
+    cascade.PATH: "follows place, speed and heading of the setpoint",
+}
+
+
+def _named(module: Any, names: str, words: dict[int, str]) -> list[tuple[str, int, str]]:
+    """Return names of a module's figures, the figures, and what each means."""
+    found = [(name, getattr(module, name)) for name in names.split()]
+    assert {value for _, value in found} == set(words), "each figure has a name, and each name a meaning"
+    return [(name, value, words[value]) for name, value in found]
+
+
 def control_files(plan: Plan) -> dict[str, str]:
     """Return the loops: header, source, constants."""
     c, precision, unit = plan.controls, plan.precision, control_unit(plan)
-    words = "; ".join(f"{bit}: {text}" for bit, text in arming.REASONS.items())
     header = render(
         precision, "control.h.j2", motors=len(c.table), sections=len(c.sections), declarations=declared(unit), memory=cascade.MEMORY,
-        arming_words=words, most_s=soundness.MOST_S, idle_words="at least the idle one while armed.",
+        modes=_named(cascade, "RATE LEVEL MIXED HEIGHT PLACE HOME PATH", MODE_WORDS),
+        refusals=_named(
+            arming, "THROTTLE TILT MOVES CALIBRATION SENSOR PLACE ATTITUDE MODE FAILSAFE", arming.REASONS
+        ),
+        stages=_named(failsafe, "FLY HOLD RETURN LAND SINK STOP", failsafe.STAGES),
+        causes=_named(
+            failsafe, "RADIO GYRO ESTIMATE BARO GNSS MAG LOW EMPTY TIPPED FELL CRASHED SPINS", failsafe.CAUSES
+        ),
+        guard=failsafe.MEMORY, most_s=soundness.MOST_S,
+        idle_words="at least the idle one while armed.",
     )  # fmt: skip
     source = render(precision, "control.c.j2", definitions=unit.definitions(), sections=len(c.sections))
     return {

@@ -35,6 +35,7 @@ def kit_files(plan: Plan, telemetry: str, streams: tuple[str, ...], vectors: lis
         "desk.c": render(
             precision, "desk.c.j2", acc_filter=acc_filter, motion=f",\n            {_MOTION}" if has_motion else ""
         ),
+        "main.c": render(precision, "main.c.j2", acc_filter=acc_filter),
         "Makefile": render(precision, "Makefile.j2"),
         "README.md": render(
             precision, "README.md.j2", plan=plan, motors=len(plan.controls.table), streams=", ".join(streams)

@@ -20,6 +20,7 @@ PREFIXES = {
     "fusus.core.control.sections": "filter", "fusus.core.vehicle.motor_limits": "mixer",
     "fusus.core.vehicle.motor_command": "motor", "fusus.core.control.arming": "arming",
     "fusus.core.control.rate_loops": "cascade", "fusus.core.control.soundness": "loop",
+    "fusus.core.control.failsafe": "failsafe",
 }  # fmt: skip
 # What only keeps figures for drawing has no place on a board.
 LEFT_OUT: dict[str, tuple[str, ...]] = {"advance_all": ("motion", "key_every", "key_x", "key_p", "sample")}

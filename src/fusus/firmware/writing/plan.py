@@ -9,6 +9,8 @@ from fusus.core.arrays import Array
 from fusus.core.calibration.apply import Corrections
 from fusus.core.calibration.thermal import evaluate
 from fusus.core.control.cascade import Cascade
+from fusus.core.control.failsafe import NO_FAILSAFE, FailsafeRules
+from fusus.core.control.failsafe_rules import Row
 from fusus.core.estimation.catalogue import EstimatorInfo, EstimatorParameters
 from fusus.core.estimation.navigation_ekf.parameters import Parameters as NavigationParameters
 from fusus.core.frames import quaternion
@@ -95,7 +97,8 @@ def calibrated(c: Corrections) -> Calibrated:
 
 @dataclass(frozen=True, slots=True)
 class Controls:
-    """The loops: cascade, the gyro's sections (S, 6), mixer table (M, 4), idle share, arming, and the accelerometer's sections (A, 6)."""
+    """The loops: cascade, the gyro's sections (S, 6), mixer table (M, 4), idle share, arming, the accelerometer's sections (A, 6),
+    when failsafes act, and what they do, in words."""
 
     cascade: Cascade
     sections: Array
@@ -104,6 +107,8 @@ class Controls:
     arm_tilt_rad: float
     arm_when_due: bool
     acc_sections: Array = field(default_factory=lambda: np.empty((0, 6)))
+    failsafe: FailsafeRules = NO_FAILSAFE
+    failsafe_rows: tuple[Row, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

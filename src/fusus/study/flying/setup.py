@@ -5,6 +5,8 @@ from dataclasses import replace
 
 from fusus.core.control.arming import ArmingRules
 from fusus.core.control.cascade import Cascade
+from fusus.core.control.failsafe import FailsafeRules
+from fusus.core.control.failsafe_rules import Chosen, rules_of
 from fusus.core.control.outer import Handling, RateLoop, cascade_of
 from fusus.core.control.pid import Gains
 from fusus.core.control.sections import sections_of
@@ -34,6 +36,20 @@ def handling_of(loops: Loops) -> Handling:
         loops.stick_curve, loops.dead_band, loops.home_height_m, loops.feed_forward, loops.tilt_p, loops.heading_p, loops.climb_p,
         loops.speed_p, loops.place_p,
     )  # fmt: skip
+
+
+def chosen_failsafe(project: Project) -> Chosen:
+    """Return what the maker chose of failsafes."""
+    f = project.loops.failsafe
+    low = project.brief.craft.stop_cell_v
+    return Chosen(f.radio, f.radio_s, f.hold_s, f.sink_m_s, low, min(f.empty_cell_v, low), f.blind_s)
+
+
+def failsafe_rules(project: Project) -> FailsafeRules:
+    """Return when failsafes act, and what they do."""
+    loops = project.loops
+    most = max(loops.rate_rad_s, loops.yaw_rate_rad_s)
+    return rules_of(chosen_failsafe(project), loops.down_m_s, loops.stick_curve, loops.dead_band, most)
 
 
 def cascade(study: LoopStudy) -> Cascade:
@@ -85,7 +101,7 @@ def controller_of(study: LoopStudy, estimator: str | None = None, calibration_du
     return Controller(
         rate, timing.latency_s - 0.5 * timing.period_s, cascade(study), sections_of(filters_of(loops), rate), name,
         project.fusion.parameters_of(name), ArmingRules(loops.arm_tilt_rad, calibration_due and not loops.arm_when_due), loops.lost_m,
-        sections_of(acc_filters_of(loops), rate), project.fusion.altitude,
+        sections_of(acc_filters_of(loops), rate), project.fusion.altitude, failsafe_rules(project),
     )  # fmt: skip
 
 

@@ -111,6 +111,23 @@ def _ground() -> tuple[Card, ...]:
             (NO_PROPS, BATTERY),
         ),
         Card(
+            "failsafes without propellers",
+            "What the craft does by itself when something fails, it does.",
+            "Battery in, propellers off, on the bench; the table of failsafes at hand (Loops, Failsafes, or “fusus failsafes”).",
+            (
+                "Armed at idle, switch the transmitter off: the motors stop within a second, and stay off when it is on again.",
+                "Held in the hand as if it flew (throttle raised): transmitter off; the log shows hold, then sinking, then motors off.",
+                "Unplug the receiver, then the magnetometer: the log tells which is silent; coming home is no longer done.",
+                "Armed at idle, lay it on its side for two seconds: the motors stop.",
+                "Lower the supply to the empty voltage of a cell: after three seconds it tells to land.",
+                "After each: do not touch the arming switch. Nothing may start by itself.",
+            ),
+            f"{LOG}, battery, stick, setpoint, board",
+            "each failsafe acts after its time, says why, and no motor starts again before it was disarmed by hand",
+            "a motor goes on, or starts by itself: no flight before that is mended",
+            (NO_PROPS, BATTERY),
+        ),
+        Card(
             "restrained",
             "Thrust, loop time and swings under load.",
             "Propellers on, the craft tied down so that it cannot lift or tip; nobody within reach or in the propellers' plane.",
@@ -134,7 +151,7 @@ def _first_hover(craft: _Craft) -> Card:
         f"It leaves the ground and stays level in {first_mode}.",
         "Calm air below 3 m/s, soft ground, 10 m clear round it.",
         (
-            "Preflight list; radio loss tried on the ground with the propellers off: the motors stop as the failsafe says.",
+            "Preflight list; radio loss and the other failsafes tried with the propellers off, with this firmware: their card is passed.",
             "Take off to half a metre; sticks centred for a second, fingers on them; land.",
             "If it goes one way: land, and ask “fusus causes” why.",
             "Hover at 1 m for half a minute.",

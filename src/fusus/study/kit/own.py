@@ -11,7 +11,7 @@ import numpy as np
 from fusus.core.analysis.comparison import Comparison, Track, compare
 from fusus.core.arrays import Array
 from fusus.core.estimation.accelerometer_filter import filter_accelerometer
-from fusus.core.estimation.initial import start_from
+from fusus.core.estimation.initial import Start, start_from
 from fusus.core.estimation.replay import EstimatorInput, run_estimator
 from fusus.core.judgement.verdicts import Verdict, judge
 from fusus.core.progress import Progress, Silent
@@ -20,10 +20,13 @@ from fusus.core.simulation.given import given_by
 from fusus.core.simulation.record import record
 from fusus.core.world.site import Site
 from fusus.errors import AlignmentError
-from fusus.firmware.own.examine import Explained, OwnRun, build_own, explain, run_own
+from fusus.firmware.own.examine import OwnBuild, OwnRun, build_own, run_own
+from fusus.firmware.own.explanation import LEFT, Explained, explain
+from fusus.firmware.own.memory_checks import MemoryChecks, SourceFinding, check_memory
 from fusus.firmware.own.motion import proving_motion
 from fusus.firmware.own.score import rms_angle
 from fusus.firmware.running.exchange import single_rows
+from fusus.firmware.running.isolation import isolation_words
 from fusus.project.records import Project
 from fusus.study.brief.brief import mission_of
 from fusus.study.flying.open_loop import full_suite_of, place_of
@@ -38,6 +41,7 @@ USUAL_FLIGHT = "mission"
 MOST_RECORDINGS = 3
 # The length of a quaternion beyond which it is worth a word.
 LENGTH_OFF = 0.01
+SHOWN_WARNINGS = 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,6 +77,8 @@ class OwnStudy:
     compiler: str
     explained: Explained
     cases: tuple[Case, ...]
+    checks: MemoryChecks
+    isolation: str
 
     @property
     def runs_through(self) -> bool:
@@ -81,8 +87,8 @@ class OwnStudy:
 
     @property
     def passes(self) -> bool:
-        """Whether it runs through, follows the proving motion, and fails no requirement."""
-        good = self.runs_through and self.explained.is_good
+        """Whether it runs through, keeps to its own memory, follows the proving motion, and fails no requirement."""
+        good = self.runs_through and self.explained.is_good and self.checks.are_good
         return good and not any(v.word == "fail" for c in self.cases for v in c.verdicts)
 
 
@@ -103,22 +109,46 @@ def check_own(
     _, site = place_of(project)
     with tempfile.TemporaryDirectory(prefix="fusus-own-") as space:
         progress.step(0, 1, "Compiling")
-        built = build_own(sources, Path(space))
-        explained = explain(built.program, proving_motion(PROVING_SEED, site), site, progress)
+        own = build_own(sources, Path(space))
+        proving = proving_motion(PROVING_SEED, site)
+        explained = explain(own.program, proving, site, progress)
         cases: list[Case] = []
+        over = [(proving.given, proving.start)]
         total = len(names) + len(flights)
         # What does not come to an end here does not elsewhere: each further try would take as long again.
         names, flights = ([], ()) if explained.run.ended.timed_out else (names, flights)
         for name in names:
             progress.step(len(cases), total, f"Own code over {name}")
             loaded = load(folder, project, name)
-            cases.append(_case(name, built.program, project, loaded.given, loaded.reference, loaded.site))
+            over.append(_begun(loaded.given, loaded.site))
+            cases.append(_case(name, own.program, project, *over[-1], loaded.reference, loaded.site))
         for scenario, seed in flights:
             progress.step(len(cases), total, f"Own code over a simulated {scenario}")
             given, truth = _flown(project, scenario, seed)
-            cases.append(_case(f"simulated {scenario}, seed {seed}", built.program, project, given, truth, site))
+            over.append(_begun(given, site))
+            cases.append(_case(f"simulated {scenario}, seed {seed}", own.program, project, *over[-1], truth, site))
+        progress.step(0, 1, "Own code with checks of memory")
+        checks = _checked(own, over, site, is_ending=not explained.run.ended.timed_out)
         progress.step(1, 1, "Own code")
-        return OwnStudy(str(sources), Path(built.compiler).name, explained, tuple(cases))
+        compiler = Path(own.built.compiler).name
+        return OwnStudy(str(sources), compiler, explained, tuple(cases), checks, isolation_words())
+
+
+def _begun(given: EstimatorInput, site: Site) -> tuple[EstimatorInput, Start]:
+    given = single_rows(given)
+    return given, start_from(given.t_s, *given.samples[1:], site)
+
+
+def _checked(own: OwnBuild, over: list[tuple[EstimatorInput, Start]], site: Site, is_ending: bool) -> MemoryChecks:
+    """Return the compiler's warnings and what checked builds found."""
+    if not own.sources:
+        return MemoryChecks(
+            (), "A shared library cannot be built with checks of memory: give the folder with its sources."
+        )
+    if not is_ending:
+        return MemoryChecks(own.warnings, "Memory was not checked: the code does not come to an end.")
+    found = check_memory(own.program.parent, list(own.sources), over, site)
+    return MemoryChecks((*found.findings, *own.warnings), found.not_checked)
 
 
 def _flown(project: Project, scenario: str, seed: int) -> tuple[EstimatorInput, Track]:
@@ -132,10 +162,8 @@ def _flown(project: Project, scenario: str, seed: int) -> tuple[EstimatorInput, 
 
 
 def _case(
-    name: str, program: Path, project: Project, given: EstimatorInput, reference: Track | None, site: Site
+    name: str, program: Path, project: Project, given: EstimatorInput, start: Start, reference: Track | None, site: Site
 ) -> Case:
-    given = single_rows(given)
-    start = start_from(given.t_s, *given.samples[1:], site)
     run = run_own(program, given, start, site)
     estimator = project.fusion.estimators[0]
     theirs = run_estimator(estimator, project.fusion.parameters_of(estimator), given, site)
@@ -176,24 +204,47 @@ def own_words(study: OwnStudy) -> list[str]:
         out.append(f"{motion} {e.words}.")
     elif e.is_good:
         out.append(
-            f"{motion} it stays within {math.degrees(e.before.angle_rad):.2f}° (RMS): none of the common slips shows."
+            f"{motion} it stays within {math.degrees(e.before.angle_rad):.2f}° (RMS): none of the common implementation errors shows."
         )
     elif not e.errors_found:
         out.append(
-            f"{motion} it is {_angle(e.before.angle_rad)} off (RMS), and none of {e.tried} tries with common slips explains that: "
-            "look at the equations, one term at a time."
+            f"{motion} it is {_angle(e.before.angle_rad)} off (RMS), and none of {e.tried} tries with common implementation errors "
+            "explains that: look at the equations, one term at a time."
         )
-    for i, (wrong, left) in enumerate(e.errors_found):
-        lead = "It agrees when " if i == 0 else "Beside that, "
-        before = e.before if i == 0 else e.errors_found[i - 1][1]
-        off = f"{_angle(before.angle_rad)} off before, {_angle(left.angle_rad)} after"
-        out.append(f"{lead}{wrong.agrees} ({off}). {wrong.mend}")
+    out += _explained_words(e)
     if e.run.is_whole and abs(e.run.length - 1.0) > LENGTH_OFF:
         out.append(f"Its quaternion is {e.run.length:.3g} long, not one: normalise it.")
     for case in study.cases:
         if case.words:
             out.append(f"Over {case.name}: {case.words}.")
+    out += [f.words for f in study.checks.findings if f.kind != "warning"]
+    warnings = [f for f in study.checks.findings if f.kind == "warning"]
+    out += [f.words for f in warnings[:SHOWN_WARNINGS]]
+    if len(warnings) > SHOWN_WARNINGS:
+        out.append(f"The compiler gives {len(warnings) - SHOWN_WARNINGS} further warnings.")
+    if study.checks.not_checked:
+        out.append(study.checks.not_checked)
     return out
+
+
+def _explained_words(e: Explained) -> list[str]:
+    """Return the implementation errors that were found, in sentences: two that only help together in one."""
+    before = e.before.angle_rad
+    if len(e.errors_found) == 2 and e.errors_found[0][1].total > LEFT * e.before.total:
+        (one, _), (other, left) = e.errors_found
+        off = f"{_angle(before)} off before, {_angle(left.angle_rad)} after"
+        return [f"It agrees only when both {one.agrees}, and {other.agrees} ({off}). {one.mend} {other.mend}"]
+    out = []
+    for i, (wrong, left) in enumerate(e.errors_found):
+        lead = "It agrees when " if i == 0 else "Beside that, "
+        off = f"{_angle(before)} off before, {_angle(left.angle_rad)} after"
+        out.append(f"{lead}{wrong.agrees} ({off}). {wrong.mend}")
+        before = left.angle_rad
+    return out
+
+
+def _finding(found: SourceFinding) -> dict[str, Any]:
+    return {"kind": found.kind, "file": found.file or None, "line": found.line or None, "said": found.text}
 
 
 def _angle(rad: float) -> str:
@@ -211,6 +262,9 @@ def own_report(study: OwnStudy) -> dict[str, Any]:
             "passes": study.passes,
             "runs_through": study.runs_through,
             "said": own_words(study),
+            "findings": [_finding(f) for f in study.checks.findings],
+            "not_checked": study.checks.not_checked or None,
+            "isolation": study.isolation,
             "proving": {
                 "good": e.is_good, "rms_deg": math.degrees(e.before.angle_rad), "tried": e.tried,
                 "slips": [

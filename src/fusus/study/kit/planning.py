@@ -6,6 +6,7 @@ import numpy as np
 
 from fusus.core.arrays import Array
 from fusus.core.calibration.apply import Corrections
+from fusus.core.control.failsafe_rules import table
 from fusus.core.estimation.aiding import Aiding
 from fusus.core.estimation.catalogue import EstimatorParameters, info_for
 from fusus.core.estimation.initial import Start
@@ -15,7 +16,7 @@ from fusus.firmware.translation.types import Precision
 from fusus.firmware.writing.plan import Controls, Plan, Scales, calibrated
 from fusus.project.records import Project, StoredCalibration
 from fusus.study.flying.open_loop import place_of
-from fusus.study.flying.setup import controller_of
+from fusus.study.flying.setup import chosen_failsafe, controller_of
 from fusus.study.kit.state import estimator_of, state_of
 from fusus.study.loops.axes import study_loops
 from fusus.study.parts.suite import choice_of
@@ -125,6 +126,8 @@ def _controls(project: Project) -> Controls:
         loops.arm_tilt_rad,
         loops.arm_when_due,
         flown.acc_sections,
+        flown.failsafe,
+        table(flown.failsafe, chosen_failsafe(project)),
     )
 
 

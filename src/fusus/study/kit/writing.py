@@ -13,7 +13,14 @@ from fusus.core.simulation.flights import scenario_named
 from fusus.core.simulation.given import given_by
 from fusus.core.simulation.record import record
 from fusus.errors import ProjectError
-from fusus.firmware.equality.vectors import begun, control_vectors, estimator_vectors, filter_vectors, sensor_vectors
+from fusus.firmware.equality.vectors import (
+    begun,
+    control_vectors,
+    estimator_vectors,
+    filter_vectors,
+    safety_lines,
+    sensor_vectors,
+)
 from fusus.firmware.translation.foreign_text import harmless
 from fusus.firmware.writing.kit import kit_files
 from fusus.firmware.writing.plan import Plan
@@ -40,7 +47,9 @@ def files_of(folder: Path, project: Project, plan: Plan) -> dict[str, str]:
     name, given = vector_input(folder, project)
     lines = [f"# {plan.project}, state {plan.state}: see test_kit.c", f"# samples of {harmless(name)}"]
     lines += estimator_vectors(begun(plan, given))
-    lines += sensor_vectors(plan, _corrections(project)) + filter_vectors(plan) + control_vectors(plan)
+    lines += (
+        sensor_vectors(plan, _corrections(project)) + filter_vectors(plan) + control_vectors(plan) + safety_lines(plan)
+    )
     return kit_files(plan, telemetry, streams, lines)
 
 

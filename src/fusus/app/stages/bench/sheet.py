@@ -47,8 +47,10 @@ class BenchSheet(TabbedSheet):
     # Building
 
     def _calibrations_page(self) -> QWidget:
-        self.table = RowsTable("calibrations", "Calibrations", ("", "kind", "found", "residual>", "from", "moved"), 5)
-        self.table.columns_of({0: 78, 1: 112, 2: 146, 3: 158, 4: 96})
+        self.table = RowsTable(
+            "calibrations", "Calibrations", ("", "kind", "result", "residual>", "from", "change\nsince last"), 5
+        )
+        self.table.columns_of({0: 72, 1: 110, 2: 146, 3: 134, 4: 118})
         self.table.itemSelectionChanged.connect(self._select)
         self.view = ResultView()
         self.withdraw = QPushButton("Deactivate")

@@ -100,9 +100,11 @@ def ablation_page(session: Session) -> QuestionPage:
 
 def faults_page(session: Session) -> QuestionPage:
     """Return the page of faults."""
-    titles = ("fault", "estimator", "tilt °>", "head. °>", "pos. m>", "height m>", "what tells", "back s>")
+    titles = (
+        "fault", "estimator", "tilt\n[°]>", "heading\n[°]>", "position\n[m]>", "height\n[m]>", "what tells", "recovery\ntime [s]>",
+    )  # fmt: skip
     table = RowsTable("faults", "Faults", titles, 6)
-    table.columns_of({0: 98, 1: 118, 2: 60, 3: 62, 4: 66, 5: 72, 7: 66})
+    table.columns_of({0: 98, 1: 118, 2: 54, 3: 68, 4: 68, 5: 60, 7: 78})
 
     def rows(found: Any) -> Rows:
         out: list[tuple[Cell, ...]] = []
@@ -118,7 +120,7 @@ def faults_page(session: Session) -> QuestionPage:
                 told = ("nothing: silent", "stop")
             else:
                 told = (r.told[0] if r.told else f"claimed σ grows {r.sigma_grew:.1f} times", "fine")
-            cells += [told, "not" if r.recovers_s is None else f"{r.recovers_s:.0f}"]
+            cells += [told, "none" if r.recovers_s is None else f"{r.recovers_s:.0f}"]
             out.append(tuple(cells))
             without = ", ".join(f"{k} {error_text(k, v)}" for k, v in r.without.items())
             tips.append(
@@ -127,7 +129,7 @@ def faults_page(session: Session) -> QuestionPage:
             )
         return out, tips
 
-    words = "How far does each estimator go wrong, does anything tell, and how long until it is back?"
+    words = "How far does each estimator go wrong, does anything tell, and how long until it has recovered?"
     return QuestionPage(session, "faults", words, "Try faults", table, rows)
 
 

@@ -16,7 +16,7 @@ from fusus.core.simulation.kinds import FLIGHTS, TROUBLES
 MOST = 1000
 VIEWS = {
     "height": "Wanted, flown and estimated height",
-    "tilt": "Tilt as flown and as estimated",
+    "tilt": "True and estimated tilt",
     "roll rate": "Wanted and flown rate of roll",
     "motors": "What each motor is told, as a share of its thrust",
     "battery": "Voltage under load",
@@ -122,7 +122,7 @@ class FlightPage(QWidget):
         rate, many = first.controller.rate_hz, len(found.found)
         self.note.setText(
             f"“{found.scenario}” on {found.estimator} at {rate:.0f} Hz, {many} from seed {found.seed}: {ends}. "
-            f"Shown is the first, the craft as drawn; {found.x_real_time:.0f} times as fast as time.{changed}"
+            f"Shown is the first, the craft as drawn; simulated at {found.x_real_time:.0f} × real time.{changed}"
         )
         every = max(1, len(first.t_s) // POINTS)
         truth, estimate = first.log.truth[::every], first.log.estimate[::every]

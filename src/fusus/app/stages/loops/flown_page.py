@@ -42,7 +42,7 @@ class FlownPage(QWidget):
         self.noise, self.coherence = NoiseFigure(), CoherenceFigure()
         self.view = choice_box("flown-view", "What to show beside the loop", VIEWS)
         self.view.activated.connect(lambda _: self._choose())
-        self.table = RowsTable("flown-axes", "Axes as flown", TITLES, 0)
+        self.table = RowsTable("flown-axes", "Axes identified from the flight", TITLES, 0)
         left = QVBoxLayout()
         left.addWidget(self.gain)
         left.addWidget(self.phase)

@@ -1,10 +1,12 @@
-"""Loops' sheet: control cycle, step and margins, what the loops bear, tuning ladders, flight, what a recording shows, motors."""
+"""Loops' sheet: control cycle, step and margins, what the loops bear, tuning ladders, flight,
+failsafes, what a recording shows, motors."""
 
 from typing import Any, Protocol
 
 from fusus.app.session import Session
 from fusus.app.stages.base import TabbedSheet
 from fusus.app.stages.loops.cycle_page import CyclePage
+from fusus.app.stages.loops.failsafe_page import FailsafePage
 from fusus.app.stages.loops.flight_page import FlightPage
 from fusus.app.stages.loops.flown_page import FlownPage
 from fusus.app.stages.loops.ladder_page import LadderPage
@@ -20,10 +22,11 @@ class StudyPage(Protocol):
 
 
 class LoopsSheet(TabbedSheet):
-    """Seven pages, a file each but for the tables."""
+    """Eight pages, a file each but for the tables."""
 
     def __init__(self, session: Session) -> None:
         self.cycle, self.margins, self.bears = CyclePage(), MarginsPage(), BearsPage(session)
+        self.failsafes = FailsafePage(session)
         self.ladder, self.flight, self.flown, self.motors = (
             LadderPage(session),
             FlightPage(session),
@@ -38,16 +41,24 @@ class LoopsSheet(TabbedSheet):
                 ("spread", "Robustness", self.bears),
                 ("ladder", "Ladder", self.ladder),
                 ("flight", "Flight", self.flight),
+                ("failsafes", "Failsafes", self.failsafes),
                 ("flown", "Identification", self.flown),
                 ("motors", "Motors", self.motors),
             ),
         )
         session.answers.ready.connect(self._on_ready)
+        session.project_changed.connect(lambda _: self._on_project())
         self.refresh()
 
     def _on_ready(self, question: str) -> None:
         if question.startswith("loops."):
             self.refresh()
+
+    def _on_project(self) -> None:
+        """Draw the failsafes anew: they follow from figures that nothing else here is worked out from."""
+        self._due.add(self.names.index("failsafes"))
+        if self.isVisible():
+            self._draw_due()
 
     def draw(self, name: str) -> None:
         """Draw one page."""
@@ -63,6 +74,7 @@ class LoopsSheet(TabbedSheet):
             "spread": self.bears,
             "ladder": self.ladder,
             "flight": self.flight,
+            "failsafes": self.failsafes,
             "flown": self.flown,
             "motors": self.motors,
         }

@@ -14,13 +14,16 @@ from fusus.app.session import Session
 from fusus.app.stages.inputs import choice_box, fill_names, input_line, push_button
 from fusus.app.text import SHOWN as SHOWN_UNITS
 from fusus.app.text import shown_limit
+from fusus.firmware.running.isolation import isolation_words
 from fusus.project.commands import SetValue
 
 ABOUT = (
     "Have you written your own filter in C? Put own_estimator.h beside it (“Write the interface”), implement own_init() and own_step(), "
-    "and choose the folder: Fusus compiles it in a sandbox, runs it on recordings, on a simulated flight and on a motion made up for "
-    "proving, judges it like its own filters, and looks for the common errors_found."
+    "and choose the folder: Fusus compiles it apart from the machine, runs it on recordings, on a simulated flight and on a motion made up "
+    "for proving, judges it like its own filters, and looks for memory that is not its own and for common implementation errors."
 )
+# More sentences than these would leave no room for the curves.
+MOST_SENTENCES = 8
 WORDS = {"pass": "fine", "close": "mind", "fail": "stop"}
 SHOWN = {"tilt": "tilt error [°]", "heading": "heading error [°]"}
 
@@ -46,7 +49,7 @@ class OwnPage(QWidget):
         self.words.setTextFormat(Qt.TextFormat.RichText)
         self.words.setObjectName("own-words")
         self.words.setWordWrap(True)
-        titles = ("over", "requirement", "own>", "beside it>", "limit>", "verdict")
+        titles = ("over", "requirement", "your code>", "reference filter>", "limit>", "verdict")
         self.table = RowsTable("own-verdicts", "Verdicts on own code", titles, 0)
         self.case = choice_box("own-case", "Over", {})
         self.quantity = choice_box(
@@ -106,10 +109,7 @@ class OwnPage(QWidget):
         if sources is None:
             self.session.noticed.emit("mind", "Choose the folder with your C sources first.")
             return
-        told = (
-            f"The code in {sources} will be compiled and run on this computer, in a process of its own with limits of time and memory. "
-            "Go on only if you trust it."
-        )
+        told = f"The code in {sources} will be compiled and run on this computer, with limits of time, memory and disk. {isolation_words()}"
         box = QMessageBox(QMessageBox.Icon.Question, "Run your own code?", told, parent=self)
         box.setObjectName("ask-own")
         yes = box.addButton("Compile and run", QMessageBox.ButtonRole.AcceptRole)
@@ -136,6 +136,8 @@ class OwnPage(QWidget):
         from fusus.study.kit.own import own_words
 
         words = [escape(w) for w in own_words(study)]
+        if len(words) > MOST_SENTENCES:
+            words[MOST_SENTENCES - 1 :] = [f"And {len(words) - MOST_SENTENCES + 1} more: fusus check-c tells all."]
         self.words.setText("<br>".join([f"<b>{words[0]}</b>", *words[1:]]) if words else ABOUT)
         self.table.show_rows(_rows(study))
         fill_names(self.case, [c.name for c in study.cases if c.own is not None], 0)
@@ -156,8 +158,8 @@ class OwnPage(QWidget):
         t = own.t_s - case.t_s[0]
         ours = np.degrees(getattr(own, name))
         theirs = np.interp(own.t_s, fusus.t_s, np.degrees(getattr(fusus, name)))
-        self.figure.title.setText(f"{case.name}: own code and {case.beside}")
-        self.figure.show_lines(t, (("own code", ours), (case.beside, theirs)), SHOWN[name])
+        self.figure.title.setText(f"{case.name}: your code and {case.beside}")
+        self.figure.show_lines(t, (("your code", ours), (case.beside, theirs)), SHOWN[name])
 
     def restyle(self) -> None:
         """Take on the theme's colours."""

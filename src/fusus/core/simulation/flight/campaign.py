@@ -13,7 +13,7 @@ from fusus.core.progress import Progress, Silent
 from fusus.core.simulation.flight.craft import Craft, hover_share
 from fusus.core.simulation.flight.figures import QUANTITIES, Figures, figures
 from fusus.core.simulation.flight.fly import Controller, Flown, Setting, fly
-from fusus.core.simulation.flight.scenarios import WEAK, PlannedFlight, planned_flight
+from fusus.core.simulation.flight.scenarios import PlannedFlight, planned_flight
 from fusus.core.simulation.flight.troubles import Troubles, by_hand, trouble_named
 from fusus.core.workers import work_off
 
@@ -46,7 +46,8 @@ def fly_task(task: FlightTask) -> Flown:
         task.craft,
         weak_s=course.weak_s,
         slope_rad=course.slope_rad,
-        weak=tuple(WEAK if i == 1 else 1.0 for i in range(motors)),
+        weak=tuple(course.weak if i == 1 else 1.0 for i in range(motors)),
+        charge=task.craft.charge * course.charge,
     )
     setting = replace(task.setting, around=replace(task.setting.around, outages=course.outages, steel=course.steel))
     troubles, plan = Troubles(), course.plan

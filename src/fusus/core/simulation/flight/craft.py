@@ -46,7 +46,7 @@ def drawn(craft: Craft, rng: np.random.Generator) -> Craft:
     return replace(
         craft, mass=1.0 + MASS_SIGMA * rng.standard_normal(), moments=tuple(1.0 + INERTIA_SIGMA * rng.standard_normal(3)),
         motors=tuple(1.0 + MOTOR_SIGMA * rng.standard_normal(count)), lag=float(np.exp(LAG_SIGMA * rng.standard_normal())),
-        centre_m=tuple(CENTRE_M * rng.standard_normal(2)), charge=float(rng.uniform(0.85, 1.0)),
+        centre_m=tuple(CENTRE_M * rng.standard_normal(2)), charge=craft.charge * float(rng.uniform(0.85, 1.0)),
     )  # fmt: skip
 
 

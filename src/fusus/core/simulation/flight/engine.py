@@ -5,6 +5,7 @@ import math
 from fusus.core._jit import kernel
 from fusus.core.estimation.altitude.kernel import advance_all as advance_altitude
 from fusus.core.estimation.navigation_ekf.kernel import advance_all as advance_navigation
+from fusus.core.simulation.flight.control_loop import work_out
 from fusus.core.simulation.flight.groups import (
     AMPS,
     BROKEN,
@@ -44,7 +45,6 @@ from fusus.core.simulation.flight.loop import (
     spin_on,
     turning,
     with_height,
-    work_out,
 )
 from fusus.core.simulation.flight.sensing import Sensors, shaken
 from fusus.core.vehicle.body import is_near
@@ -76,7 +76,7 @@ def fly(
         c0, s0, key_every, key_x, key_p, nav_rows, _, _, _, _, c5, alt_x, alt_p, alt_at, alt_m, alt_kx, alt_kp, alt_r, alt_w, up,
     ) = est  # fmt: skip
     t_all, steps, truth, estimate, flags, wanted, motor_log, power_log, events = log
-    mem, speed, cascade_mem, filters, acc_filters, older, newer = memory
+    mem, speed, cascade_mem, filters, acc_filters, older, newer, guard = memory
     nav, cov = s0.m, s0.p
     h = dt / parts
     late, in_loop = delay // parts, Steps(parts, delay % parts, math.exp(-0.5 * h / tau_s), h)
@@ -127,7 +127,7 @@ def fly(
         if kind != NONE:
             work_out(
                 body, rules, c, LoopInput(b, bias, s, kind != NAVIGATION), m, now, idle, rows, extra, sections, filters, table, mem,
-                cascade_mem, events, motor_log, wanted,
+                cascade_mem, guard, events, motor_log, wanted,
             )  # fmt: skip
         volts, mem[AMPS] = drain(power, charge, cell_v, cubes, mem, events, power_log, now)
         command(older, newer, motor_log, i - late, volts / (power.cells * power.rated_v), mem[BROKEN] == 0.0)

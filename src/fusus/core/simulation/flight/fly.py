@@ -8,8 +8,10 @@ import numpy as np
 
 from fusus.core.arrays import Array
 from fusus.core.control import cascade as cascade_module
+from fusus.core.control import failsafe as failsafe_module
 from fusus.core.control.arming import ArmingRules
 from fusus.core.control.cascade import Cascade
+from fusus.core.control.failsafe import NO_FAILSAFE, FailsafeRules
 from fusus.core.estimation.aiding import Aiding
 from fusus.core.estimation.altitude.kernel import Coefficients as AltitudeCoefficients
 from fusus.core.estimation.altitude.parameters import Parameters as AltitudeParameters
@@ -51,7 +53,7 @@ KINDS = {
 class Controller:
     """The flight controller: loop rate Hz, delay from sample to thrust s (the hold apart), cascade, the gyro's filter (S, 6), arming
     rules, estimator by name with its tuning, the sigma of position beyond which it counts as lost, m, the accelerometer's filter
-    (A, 6), and the tuning of the height filter that flies beside an attitude filter."""
+    (A, 6), the tuning of the height filter that flies beside an attitude filter, and when failsafes act (by themselves never)."""
 
     rate_hz: float
     delay_s: float
@@ -63,6 +65,7 @@ class Controller:
     lost_m: float
     acc_sections: Array = field(default_factory=lambda: np.empty((0, 6)))
     height: AltitudeParameters = field(default_factory=AltitudeParameters)
+    failsafe: FailsafeRules = NO_FAILSAFE
 
 
 @dataclass(frozen=True, slots=True)
@@ -155,7 +158,9 @@ def fly(
     board = groups.Board(
         1.0 / controller.rate_hz, parts, max(0, round(controller.delay_s / step)), controller.cascade,
         np.ascontiguousarray(craft.mixer.mix), controller.sections,
-        groups.Rules(rules.tilt_rad, rules.calibration_due, rules.sensors_healthy, craft.frame.mass_kg, gravity),
+        groups.Rules(
+            rules.tilt_rad, rules.calibration_due, rules.sensors_healthy, craft.frame.mass_kg, gravity, controller.failsafe,
+        ),
         controller.lost_m, craft.idle**2, controller.acc_sections,
     )  # fmt: skip
     asked = groups.Asked(plan.rows, PLAN_HZ, plan.extra)
@@ -178,6 +183,7 @@ def fly(
         np.zeros((3, len(controller.acc_sections), 2)),
         np.zeros(motors),
         np.zeros(motors),
+        np.zeros(failsafe_module.MEMORY),
     )
     first = round(ALIGN_S * controller.rate_hz)
 

@@ -4,6 +4,7 @@ from typing import Any, NamedTuple
 
 from fusus.core.arrays import Array
 from fusus.core.control.cascade import Cascade, StateEstimate
+from fusus.core.control.failsafe import FailsafeRules
 from fusus.core.estimation.altitude.kernel import Coefficients as AltitudeCoefficients
 from fusus.core.estimation.attitude_math import State as AttitudeState
 from fusus.core.estimation.navigation_ekf.states import Coefficients as NavigationCoefficients
@@ -17,7 +18,7 @@ Six = tuple[float, float, float, float, float, float]
 NONE, NAVIGATION, COMPLEMENTARY, MAHONY, MADGWICK, ATTITUDE_EKF = -1, 0, 1, 2, 3, 4
 
 # What happens, by number, in the list of events.
-STARTED, REFUSED, LEFT_GROUND, TOUCHED_DOWN, STOPPED, CRASHED, LOST_PLACE, FOUND_PLACE, EMPTY = (
+STARTED, REFUSED, LEFT_GROUND, TOUCHED_DOWN, STOPPED, CRASHED, LOST_PLACE, FOUND_PLACE, EMPTY, FAILSAFE = (
     0,
     1,
     2,
@@ -27,22 +28,23 @@ STARTED, REFUSED, LEFT_GROUND, TOUCHED_DOWN, STOPPED, CRASHED, LOST_PLACE, FOUND
     6,
     7,
     8,
+    9,
 )
+# The detail of a failsafe: what is done, times this, and why.
+STAGES_BY = 65536
 EVENTS = 64
 # Above this the craft has left the ground; touching it tilted or fast breaks it.
 OFF_M, BREAKS_COS, BREAKS_M_S = 0.15, 0.5, 4.0
-# Landed: it does not climb and hardly any thrust is asked for, for so long.
-LANDED_S, LANDED_SHARE, LANDED_M_S = 0.5, 0.6, 0.25
 GROUND_WIND_M = 2.0
 # With the motors off, samples within this are of a craft that stands.
 QUIET_RAD_S, QUIET_M_S2 = 0.1, 0.6
 
 # Places in the memory of the flight: motion (13), phase of the rotors, charge taken, current, motors on, refusal told, broken, in the
-# air, knows its place, calm since, events so far, next fix and next look of the rangefinder.
-PHASE, TAKEN, AMPS, ON, TOLD, BROKEN, FLIES, KNOWS, CALM, HAPPENED, NEXT_FIX, NEXT_RANGE = (
-    13, 14, 15, 16, 17, 18, 19, 20, 21, 22, 23, 24,
+# air, knows its place, calm since, events so far, next fix and next look of the rangefinder, voltage of a cell.
+PHASE, TAKEN, AMPS, ON, TOLD, BROKEN, FLIES, KNOWS, CALM, HAPPENED, NEXT_FIX, NEXT_RANGE, CELL_V = (
+    13, 14, 15, 16, 17, 18, 19, 20, 21, 22, 23, 24, 25,
 )  # fmt: skip
-MEMORY = 25
+MEMORY = 26
 
 
 class World(NamedTuple):
@@ -62,13 +64,15 @@ class World(NamedTuple):
 
 
 class Rules(NamedTuple):
-    """Arming: tilt limit rad, whether a calibration is due, whether sensors are healthy; mass kg and gravity m/s² for landing."""
+    """Arming: tilt limit rad, whether a calibration is due, whether sensors are healthy; mass kg and gravity m/s² for landing; when
+    failsafes act."""
 
     tilt_limit_rad: float
     due: bool
     healthy: bool
     mass_kg: float
     gravity_m_s2: float
+    failsafe: FailsafeRules
 
 
 class Board(NamedTuple):
@@ -89,7 +93,7 @@ class Board(NamedTuple):
 
 
 class Asked(NamedTuple):
-    """The plan: rows (R, 13), so many a second, rates added (N, 3) or none."""
+    """The plan: rows (R, 14), so many a second, rates added (N, 3) or none."""
 
     rows: Array
     rows_hz: float
@@ -138,7 +142,7 @@ class Log(NamedTuple):
 
 class Memory(NamedTuple):
     """What one loop hands to the next: of the flight, the motors' shares of full speed (M,), of the cascade, of the gyro's filter
-    (3, S, 2), of the accelerometer's (3, A, 2), and scratch (M,) twice."""
+    (3, S, 2), of the accelerometer's (3, A, 2), scratch (M,) twice, and of the failsafes."""
 
     flight: Array
     speed: Array
@@ -147,6 +151,7 @@ class Memory(NamedTuple):
     acc_filters: Array
     older: Array
     newer: Array
+    failsafe: Array
 
 
 class Stretch(NamedTuple):

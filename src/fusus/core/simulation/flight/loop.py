@@ -19,7 +19,8 @@ Arrays, where a function does not say otherwise (shape, unit, frame):
     sections : (S, 6) 1, any
     memory : (3, S, 2) any, b
     acc_filtered : (N, 3) m/s^2, b
-    mem : (25,) by the places of groups, any
+    mem : (26,) by the places of groups, any
+    guard : (16,) by the places of failsafe, any
     fields : (K, 5) s, µT, s, b
     truth : (N, 13) m, m/s, 1, rad/s, n
     cov : (1088,) factors, n
@@ -27,7 +28,7 @@ Arrays, where a function does not say otherwise (shape, unit, frame):
     up : (N,) m/s^2, up
     estimate : (N, 10) m, m/s, 1, n
     alt_x : (4,) m, m/s, m/s^2, m, up
-    rows : (R, 13) of the plan, any
+    rows : (R, 14) of the plan, any
     filters : (3, S, 2) rad/s, b
     table : (M, 4) 1/N and 1/(N m), b
     cascade_mem : (29,) by the places of cascade, any
@@ -44,18 +45,9 @@ from typing import Any
 from fusus.core._jit import contracting_kernel, inlined_kernel, kernel
 from fusus.core.arrays import Array, ByteArray
 from fusus.core.control.cascade import (
-    HOMING,
-    LIFTS,
-    PATH,
-    Cascade,
-    Setpoint,
     StateEstimate,
-    begin_anew,
-    wanted_rates,
 )
-from fusus.core.control.rate_loops import measured_rate, rate_loops
 from fusus.core.control.sections import low_passed
-from fusus.core.control.soundness import cos_of_tilt
 from fusus.core.estimation.attitude_ekf.kernel import advance as advance_ekf
 from fusus.core.estimation.attitude_math import State as AttitudeState
 from fusus.core.estimation.attitude_math import to_nav
@@ -68,11 +60,9 @@ from fusus.core.estimation.navigation_ekf.states import ACC_CLIPPED, AT_REST, E_
 from fusus.core.simulation.flight.groups import (
     AMPS,
     ATTITUDE_EKF,
-    BROKEN,
-    CALM,
+    CELL_V,
     COMPLEMENTARY,
     EMPTY,
-    FLIES,
     FOUND_PLACE,
     GROUND_WIND_M,
     KNOWS,
@@ -80,13 +70,10 @@ from fusus.core.simulation.flight.groups import (
     MAHONY,
     NEXT_FIX,
     NEXT_RANGE,
-    ON,
     PHASE,
     TAKEN,
     Estimators,
-    LoopInput,
     Moment,
-    Rules,
     Six,
     Steps,
     Three,
@@ -98,7 +85,7 @@ from fusus.core.simulation.flight.sensing import (
     read_triad,
     to_body,
 )
-from fusus.core.simulation.flight.watching import ArmingState, Sinking, is_quiet, note, start_or_stop, watch_ground
+from fusus.core.simulation.flight.watching import is_quiet, note
 from fusus.core.vehicle.body import (
     Body,
     ExternalForces,
@@ -112,7 +99,6 @@ from fusus.core.vehicle.body import (
 )
 from fusus.core.vehicle.drive import Power, drained, rest_cell_v, rotor_wrench, spun
 from fusus.core.vehicle.motor_command import command_for
-from fusus.core.vehicle.motor_limits import mix_into
 
 NEVER = 2**62
 
@@ -302,51 +288,6 @@ def with_height(estimate: Array, i: int, b: StateEstimate, alt_x: Array) -> Stat
 
 
 @inlined_kernel
-def work_out(
-    body: Body, rules: Rules, c: Cascade, given: LoopInput, m: Motion13, now: Moment, idle: float, rows: Array, extra: Array,
-    sections: Array, filters: Array, table: Array, mem: Array, cascade_mem: Array, events: Array, motor_log: Array, wanted: Array,
-) -> None:  # fmt: skip
-    """Work the loops out from estimate and setpoint, and write the motors' commands down."""
-    row, i, dt = now.row, now.i, now.dt
-    b, bias, s = given.estimate, given.bias, given.sample
-    setpoint = Setpoint(
-        int(rows[row, 0]), rows[row, 2], rows[row, 3], rows[row, 4], rows[row, 5], rows[row, 6], rows[row, 7], rows[row, 8],
-        rows[row, 9], rows[row, 10], rows[row, 11], rows[row, 12],
-    )  # fmt: skip
-    wx = measured_rate(sections, filters, cascade_mem, 0, s[0], bias[0])
-    wy = measured_rate(sections, filters, cascade_mem, 1, s[1], bias[1])
-    wz = measured_rate(sections, filters, cascade_mem, 2, s[2], bias[2])
-    on = rows[row, 1] > 0.5
-    if mem[BROKEN] == 0.0 and on != (mem[ON] > 0.0):
-        rate, cos = math.sqrt(wx * wx + wy * wy + wz * wz), cos_of_tilt(b.w, b.x, b.y, b.z)
-        was_on = mem[ON] > 0.0
-        start_or_stop(
-            rules, mem, events, setpoint, on, ArmingState(cos, rate, b.knows_place or given.lacks_place), now.t
-        )
-        if mem[ON] > 0.0 and not was_on:
-            begin_anew(cascade_mem)
-    p, q, r, thrust, mode = wanted_rates(c, cascade_mem, setpoint, b, dt)
-    if extra.shape[0] > 0:
-        p, q, r = p + extra[i, 0], q + extra[i, 1], r + extra[i, 2]
-    # On the ground the loops have nothing to do: what they sum up would tip the craft over.
-    grounded = mem[FLIES] == 0.0 and thrust < LIFTS * rules.mass_kg * rules.gravity_m_s2
-    roll, pitch, yaw = rate_loops(c, cascade_mem, p, q, r, wx, wy, wz, dt, grounded or mem[ON] == 0.0)
-    gave = False
-    if mem[ON] > 0.0:
-        if grounded:
-            roll = pitch = yaw = 0.0
-        gave = mix_into(table, thrust, roll, pitch, yaw, idle, motor_log, i)
-    wanted[i, 0], wanted[i, 1], wanted[i, 2], wanted[i, 3] = p, q, r, thrust
-    wanted[i, 4] = mode + (0.5 if gave else 0.0)
-    sinking = setpoint.vd > 0.0 if setpoint.mode == PATH else setpoint.throttle < 0.4 or cascade_mem[HOMING] > 0.0
-    # Calls cost: high up and climbing there is nothing to watch.
-    if sinking or mem[FLIES] == 0.0 or is_near(body, m[0], m[1], m[2]):
-        watch_ground(body, rules, mem, events, m, Sinking(sinking, b.vd, thrust), dt, now.t)
-    else:
-        mem[CALM] = 0.0
-
-
-@inlined_kernel
 def drain(
     power: Power, charge: Array, cell_v: Array, cubes: float, mem: Array, events: Array, log: Array, now: Moment
 ) -> tuple[float, float]:
@@ -357,6 +298,7 @@ def drain(
     if mem[TAKEN] < power.capacity_as <= mem[TAKEN] + amps * now.dt:
         note(mem, events, EMPTY, now.t, volts)
     mem[TAKEN] += amps * now.dt
+    mem[CELL_V] = volts / power.cells
     log[i, 0], log[i, 1], log[i, 2] = volts, amps, mem[TAKEN]
     return volts, amps
 

@@ -2,9 +2,9 @@
 
 Arrays, where a function does not say otherwise (shape, unit, frame):
 
-    rows : (R, 13) of the plan, any
-    blank() : (R, 13) of the plan, any
-    along() : (R, 13) of the plan, any
+    rows : (R, 14) of the plan, any
+    blank() : (R, 14) of the plan, any
+    along() : (R, 14) of the plan, any
 """
 
 from dataclasses import dataclass
@@ -16,14 +16,14 @@ from fusus.core.control.cascade import PATH
 from fusus.core.mission.motion import Waypoint, fly
 
 PLAN_HZ = 50.0
-# Columns of a plan: mode, motors on, sticks, throttle, then place, speed and heading of a path.
-MODE, ON, ROLL, PITCH, YAW, THROTTLE, PATH_AT = 0, 1, 2, 3, 4, 5, 6
-COLUMNS = 13
+# Columns of a plan: mode, motors on, sticks, throttle, then place, speed and heading of a path, and how old the radio's last packet is, s.
+MODE, ON, ROLL, PITCH, YAW, THROTTLE, PATH_AT, RADIO_S = 0, 1, 2, 3, 4, 5, 6, 13
+COLUMNS = 14
 
 
 @dataclass(frozen=True, slots=True)
 class Plan:
-    """Rows (R, 13) at 50 Hz; ``extra`` (N, 3): rates added to the wanted ones at each loop, rad/s, empty for none; ``marks``: what
+    """Rows (R, 14) at 50 Hz; ``extra`` (N, 3): rates added to the wanted ones at each loop, rad/s, empty for none; ``marks``: what
     begins when, s."""
 
     rows: Array

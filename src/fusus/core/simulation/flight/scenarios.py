@@ -17,6 +17,7 @@ from fusus.core.simulation.flight.plan import (
     PATH_AT,
     PITCH,
     PLAN_HZ,
+    RADIO_S,
     ROLL,
     THROTTLE,
     Plan,
@@ -38,15 +39,19 @@ SWEEP_HZ, SWEEP_S, SWEEP_RAD_S = (0.4, 40.0), 16.0, 0.5
 
 @dataclass(frozen=True, slots=True)
 class PlannedFlight:
-    """A plan with what happens on the way: outages (start, duration) s, steel, the moment a motor weakens s, slope of the ground rad,
-    and whether the craft is meant to fly at all."""
+    """A plan with what happens on the way: outages (start, duration) s, steel, the moment a motor weakens s and what is left of its
+    thrust, slope of the ground rad, the charge it begins with, whether the craft is meant to fly at all, and the moment something
+    fails, s (NaN: nothing that a failsafe is for)."""
 
     plan: Plan
     outages: tuple[tuple[float, float], ...] = ()
     steel: tuple[Disturbance, ...] = field(default=())
     weak_s: float = 1e9
+    weak: float = WEAK
     slope_rad: float = 0.0
+    charge: float = 1.0
     flies: bool = True
+    fails_s: float = math.nan
 
 
 @lru_cache(maxsize=16)
@@ -229,8 +234,57 @@ def _arming_tilted(_m: Mission, _gravity: float, _rate: float) -> PlannedFlight:
     return PlannedFlight(_plan(rows, (ON_S, "asked to start")), slope_rad=SLOPE_RAD, flies=False)
 
 
+def _led_away(m: Mission, gravity: float, seconds: float, stick: float = 0.0) -> tuple[Array, float]:
+    """Return rows of holding a place for so long after it has been reached, a stick held from two seconds on; and when that is."""
+    rows, begins = _hover_rows(m, gravity, seconds, min(max(m.height_m, 5.0), 12.0))
+    rows[part(rows, begins + 1.0, 1e6), MODE] = PLACE
+    # What the receiver told last stays.
+    rows[part(rows, begins + 2.0, 1e6), PITCH] = -stick
+    return rows, begins
+
+
+def _silent_from(rows: Array, lost_s: float) -> None:
+    """Let the radio's last packet grow old from a moment on."""
+    rows[:, RADIO_S] = np.maximum(np.arange(len(rows)) / PLAN_HZ - lost_s, 0.0)
+
+
+def _radio_loss(m: Mission, gravity: float, _rate: float) -> PlannedFlight:
+    rows, begins = _led_away(m, gravity, 75.0, 0.5)
+    lost = begins + 5.0
+    _silent_from(rows, lost)
+    return PlannedFlight(_plan(rows, (lost, "radio silent")), fails_s=lost)
+
+
+def _radio_and_fixes(m: Mission, gravity: float, _rate: float) -> PlannedFlight:
+    rows, begins = _led_away(m, gravity, 75.0, 0.5)
+    lost = begins + 5.0
+    _silent_from(rows, lost)
+    return PlannedFlight(_plan(rows, (lost, "radio and fixes silent")), ((lost, 1e6),), fails_s=lost)
+
+
+def _radio_on_ground(_m: Mission, _gravity: float, _rate: float) -> PlannedFlight:
+    rows = blank(12.0)
+    rows[part(rows, ON_S, 12.0), ON] = 1.0
+    rows[:, PATH_AT + 2] = BELOW_M
+    _silent_from(rows, ON_S + 2.0)
+    return PlannedFlight(_plan(rows, (ON_S + 2.0, "radio silent")), flies=False, fails_s=ON_S + 2.0)
+
+
+def _battery_empty(m: Mission, gravity: float, _rate: float) -> PlannedFlight:
+    rows, begins = _led_away(m, gravity, 200.0)
+    return PlannedFlight(_plan(rows), charge=0.12, fails_s=begins)
+
+
+def _motor_lost(m: Mission, gravity: float, _rate: float) -> PlannedFlight:
+    rows, begins = _led_away(m, gravity, 12.0)
+    lost = begins + 4.0
+    return PlannedFlight(_plan(rows, (lost, "a motor gives nothing")), weak_s=lost, weak=0.0, fails_s=lost)
+
+
 MAKERS: dict[str, Callable[[Mission, float, float], PlannedFlight]] = {
     "take-off": _take_off, "hover-wind": _hover_wind, "hover-level": _held(HEIGHT), "hover-hold": _held(PLACE), "step": _step,
     "stick-modes": _stick_modes, "flip": _flip, "crossing": _crossing, "gnss-loss": _gnss_loss,
     "weak-motor": _weak_motor, "return": _return, "sweep": _sweep, "arming-tilted": _arming_tilted,
+    "radio-loss": _radio_loss, "radio-and-fixes": _radio_and_fixes, "radio-on-ground": _radio_on_ground,
+    "battery-empty": _battery_empty, "motor-lost": _motor_lost,
 }  # fmt: skip

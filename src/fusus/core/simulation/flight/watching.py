@@ -15,6 +15,7 @@ from fusus.core._jit import kernel
 from fusus.core.arrays import Array
 from fusus.core.control.arming import refusals
 from fusus.core.control.cascade import Setpoint
+from fusus.core.control.failsafe import LANDED_M_S, LANDED_S, LANDED_SHARE
 from fusus.core.simulation.flight.groups import (
     BREAKS_COS,
     BREAKS_M_S,
@@ -23,9 +24,6 @@ from fusus.core.simulation.flight.groups import (
     CRASHED,
     FLIES,
     HAPPENED,
-    LANDED_M_S,
-    LANDED_S,
-    LANDED_SHARE,
     LEFT_GROUND,
     OFF_M,
     ON,
