@@ -236,10 +236,17 @@ def _zip(path, data):
         archive.writestr("day/readme.md", "nothing")
 
 
+def _by_arrow(path, data, codec):
+    with pa.CompressedOutputStream(str(path), codec) as packed:
+        packed.write(data)
+
+
 PACKED = {
     "log.csv.gz": lambda p, d: p.write_bytes(gzip.compress(d)),
     "log.csv.bz2": lambda p, d: p.write_bytes(bz2.compress(d)),
     "log.csv.xz": lambda p, d: p.write_bytes(lzma.compress(d)),
+    "log.csv.zst": lambda p, d: _by_arrow(p, d, "zstd"),
+    "log.csv.lz4": lambda p, d: _by_arrow(p, d, "lz4"),
     "logs.zip": _zip,
     "logs.tgz": _tar,
 }

@@ -9,13 +9,15 @@ import polars as pl
 from fusus.errors import LogError
 from fusus.logs.blocks import EXACT, Cutter, numbers, parse, tidy
 from fusus.logs.conclusions import Findings
-from fusus.logs.dialect import Dialect, find_dialect, is_number, is_stamp, plain_dialect
+from fusus.logs.dialect import Dialect, find_dialect, is_number, plain_dialect
+from fusus.logs.headers import time_name
 from fusus.logs.mapping import ColumnMapping, FileMapping, Mapping, TimeMapping
 from fusus.logs.meanings import meanings_of
 from fusus.logs.shapes.shape import Shape, find_shapes
 from fusus.logs.source import head_text
 from fusus.logs.streams import STREAMS
-from fusus.logs.timing import TimeFinder, told_rate
+from fusus.logs.times.finder import TimeFinder, told_rate
+from fusus.logs.times.texts import fraction_digits, is_stamp
 from fusus.logs.unitfinder import UnitFinder
 
 MIDDLE_BYTES = 2 << 20
@@ -102,7 +104,7 @@ def _table(
         first_data_line=dialect.first_data_line, shape=shape.name, kind=shape.kind,
     )  # fmt: skip
     columns = [list(c) for c in zip(*(r for r in dialect.rows if len(r) == width), strict=True)]
-    texts = frozenset(i for i, c in enumerate(columns) if _is_text(c, dialect.decimal))
+    texts = frozenset(i for i, c in enumerate(columns) if _is_text(c, dialect.decimal) or _is_torn_time(names[i], c))
     integers = frozenset(i for i, c in enumerate(columns) if i not in texts and _is_huge_integer(c))
     everything = base.model_copy(
         update={"columns": tuple(ColumnMapping(source=n, index=i, target="x") for i, n in enumerate(names))}
@@ -151,6 +153,11 @@ def _is_text(column: list[str], decimal: str) -> bool:
     """Return whether most fields are stamps or words: what has a sign and an exponent has two dashes, and is a number."""
     filled = [c for c in column if c]
     return bool(filled) and sum(is_stamp(c) or not is_number(c, decimal) for c in filled) > 0.5 * len(filled)
+
+
+def _is_torn_time(name: str, column: list[str]) -> bool:
+    """Return whether a time's seconds and what is beyond them were printed one after the other, without leading zeros."""
+    return time_name(name) is not None and fraction_digits(column) is not None
 
 
 def _is_huge_integer(column: list[str]) -> bool:

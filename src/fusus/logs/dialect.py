@@ -8,13 +8,13 @@ from pathlib import Path
 from typing import Literal
 
 from fusus.errors import LogError
+from fusus.logs.times.texts import is_stamp
 
 MOST_COLUMNS = 4000
 _DELIMITERS = (",", ";", "\t", "|", " ")
 _COMMENTS = ("#", "%", "//")
 _NUMBER = re.compile(r"[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?$|[+-]?(nan|inf|infinity)$", re.IGNORECASE)
 _COMMA_NUMBER = re.compile(r"[+-]?\d*,\d+([eE][+-]?\d+)?$")
-_STAMP = re.compile(r"\d{4}-\d\d-\d\d([T ]\d\d:\d\d(:\d\d(\.\d+)?)?(Z|[+-]\d\d:?\d\d)?)?$|\d\d:\d\d:\d\d(\.\d+)?$")
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,14 +44,9 @@ def is_number(field: str, decimal: str = ".") -> bool:
     """Return whether a field is a number, an empty field, or a time stamp."""
     if not field:
         return True
-    if _NUMBER.match(field) or _STAMP.match(field):
+    if _NUMBER.match(field) or is_stamp(field):
         return True
     return decimal == "," and bool(_COMMA_NUMBER.match(field))
-
-
-def is_stamp(field: str) -> bool:
-    """Return whether a field is a date, a time of day, or both."""
-    return bool(_STAMP.match(field))
 
 
 def _is_data(fields: list[str], decimal: str) -> bool:

@@ -52,6 +52,7 @@ _SHORT = {
 }  # fmt: skip
 _TIME = {"time": 5, "timestamp": 6, "t": 4, "ts": 4, "timestamps": 6, "datetime": 6, "utc": 4, "epoch": 5, "clock": 3,
          "millis": 4, "micros": 4, "elapsed": 4, "tow": 3, "stamp": 4, "sec": 2, "seconds": 3, "secs": 2}  # fmt: skip
+_STEPS = {"dt", "delta", "deltat", "deltatime", "timedelta", "tdelta", "interval", "period", "timestep", "step"}
 _COUNTER = {"packet", "sample", "samples", "index", "frame", "seq", "sequence", "counter", "row", "idx", "nr"}
 _UNIT_TAILS = (
     "rad_s", "deg_s", "mdps", "dps", "m_s2", "m_s_2", "ms2", "mps2", "m_s", "cm_s", "ut", "nt", "mgauss", "gauss",
@@ -111,13 +112,18 @@ def split_unit(name: str) -> tuple[str, str | None]:
     return name, None
 
 
+def is_step_name(name: str) -> bool:
+    """Return whether a column of this name holds the time since the row before."""
+    return "".join(words(split_unit(name)[0])) in _STEPS
+
+
 def time_name(name: str) -> TimeName | None:
     """Return what a name says of a time column, or None."""
     bare, unit = split_unit(name)
     if bare.strip().lower() in _TIME_UNITS:
         return TimeName(_TIME_UNITS[bare.strip().lower()], 5)
     parts = words(bare)
-    if not parts:
+    if not parts or is_step_name(name):
         return None
     if "since" in parts or (parts[0] in ("rate", "temperature")):
         return None

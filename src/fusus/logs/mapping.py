@@ -7,11 +7,12 @@ from typing import Annotated, Literal
 from pydantic import Field, ValidationError
 
 from fusus.errors import MappingError
+from fusus.logs.times.texts import TextForm
 from fusus.project.evidence import Record
 from fusus.project.json_text import parsed
 
 MAPPING_FORMAT = 1
-TimeUnit = Literal["s", "ms", "us", "ns", "min", "iso8601", "counter"]
+TimeUnit = Literal["s", "ms", "us", "ns", "min", "h", "days", "hhmmss", "iso8601", "counter"]
 
 
 class RawCounts(Record):
@@ -48,7 +49,9 @@ class SensorRange(Record):
 class TimeMapping(Record):
     """Which column is the time. A ``counter`` counts samples at ``rate_hz``; no column at all counts rows.
 
-    ``date_index`` and ``seconds_index``: the columns of the date, or of whole seconds, to which this time is added."""
+    ``date_index`` and ``seconds_index``: the columns of the date, or of whole seconds, to which this time is added. ``form``: how a time
+    of unit "iso8601", which is text, is written. ``fraction_digits``: what stands behind its point is a whole number of
+    so many digits, written without leading zeros. ``is_step``: the column holds the time since the row before."""
 
     index: int | None = None
     unit: TimeUnit = "s"
@@ -56,6 +59,9 @@ class TimeMapping(Record):
     wrap_bits: int | None = None
     date_index: int | None = None
     seconds_index: int | None = None
+    form: TextForm | None = None
+    fraction_digits: int | None = None
+    is_step: bool = False
 
 
 class FileMapping(Record):

@@ -10,18 +10,19 @@ import polars as pl
 
 from fusus.core.frames.axes import BodyAxes
 from fusus.errors import LogError, MappingError, OpenQuestionsError
-from fusus.logs.clocktable import counts_per_second, is_clock_table
 from fusus.logs.complete import refuse_half_sensors
 from fusus.logs.conclusions import Candidate, Conclusion, Findings, Question
 from fusus.logs.convention import find_body_axes, find_reference, seconds_per_count
 from fusus.logs.detect import Table, detect
 from fusus.logs.looking import look
 from fusus.logs.mapping import ColumnMapping, FileMapping, Mapping
+from fusus.logs.motion_time import settle_motion_time
 from fusus.logs.motion_units import settle_motion_units, times_of
 from fusus.logs.place_checks import check_places
 from fusus.logs.problems import Problem, Problems
 from fusus.logs.scalar_order import settle_scalar_order
-from fusus.logs.timebase import EPOCH_NS
+from fusus.logs.times.base import EPOCH_NS
+from fusus.logs.times.clock_table import counts_per_second, is_clock_table
 from fusus.project.records import Place
 
 # In such recordings gravity comes from all sides on purpose.
@@ -95,6 +96,7 @@ def make_plan(
     refuse_half_sensors(tables)
     tables = _rated(tables, clocks, findings)
     tables = settle_scalar_order(tables, given, place, findings)
+    tables = settle_motion_time(tables, given, findings)
     tables = check_places(settle_motion_units(tables, findings), place, findings)
     for table in tables:
         unused = [c.source for c in table.mapping.columns if c.target is None]

@@ -6,6 +6,7 @@ import lzma
 import tarfile
 import zipfile
 import zlib
+from collections.abc import Callable
 from pathlib import Path, PurePosixPath
 from typing import IO, Any
 
@@ -17,6 +18,7 @@ MOST_FILES = 200
 # Text of sensors packs by a factor of ten or so; a thousand is made to fill a disk.
 MOST_RATIO = 300
 CHUNK = 1 << 20
+PACKED_ONE = {".gz", ".bz2", ".xz", ".tgz", ".zst", ".lz4"}
 BROKEN = (
     OSError,
     EOFError,
@@ -47,13 +49,30 @@ class _Budget:
                 file.write(chunk)
 
 
+def _arrow(codec: str) -> Callable[[IO[bytes]], Any]:
+    """Return what opens a stream packed with a codec of Arrow's."""
+
+    def open_it(packed: IO[bytes]) -> Any:
+        import pyarrow as pa
+
+        return pa.CompressedInputStream(pa.PythonFile(packed), codec)
+
+    return open_it
+
+
 def decompressed(path: Path, kind: str, folder: Path) -> list[Path]:
     """Unpack a compressed file."""
-    name = path.stem if path.suffix.lower() in (".gz", ".bz2", ".xz", ".tgz") else path.name
+    name = path.stem if path.suffix.lower() in PACKED_ONE else path.name
     target = folder / (name or "log")
     try:
         with path.open("rb") as packed:
-            openers: dict[str, Any] = {"gzip": gzip.open, "bzip2": bz2.open, "xz": lzma.open}
+            openers: dict[str, Any] = {
+                "gzip": gzip.open,
+                "bzip2": bz2.open,
+                "xz": lzma.open,
+                "zstd": _arrow("zstd"),
+                "lz4": _arrow("lz4"),
+            }
             source = openers[kind](packed)
             _Budget(path).copy(source, target)
     except BROKEN as error:

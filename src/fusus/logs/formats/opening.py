@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from fusus.errors import FususError, LogError
-from fusus.logs.formats.archives import decompressed, unpacked
+from fusus.logs.formats.archives import PACKED_ONE, decompressed, unpacked
 from fusus.logs.formats.columnar import arrow_table, parquet_table
 from fusus.logs.formats.documents import gpx_table, json_tables_of, spreadsheet_tables
 from fusus.logs.formats.numerical import hdf5_tables, matlab_tables, numpy_tables
@@ -33,7 +33,7 @@ OTHER_ENDINGS = {
     ".gpx",
     ".json",
 }
-PACKED_ENDINGS = {".gz", ".bz2", ".xz", ".zip", ".tar", ".tgz"}
+PACKED_ENDINGS = PACKED_ONE | {".zip", ".tar"}
 READERS = {
     "parquet": parquet_table, "arrow": arrow_table, "numpy": numpy_tables, "matlab": matlab_tables, "hdf5": hdf5_tables,
     "spreadsheet": spreadsheet_tables, "gpx": gpx_table, "json": json_tables_of,
@@ -93,7 +93,7 @@ def _tables(path: Path, folder: Path, depth: int) -> list[Path]:
         return _read(path, kind, folder)
     if depth >= DEEPEST:
         raise LogError(path, None, None, "it is packed more than twice; unpack it first.")
-    if kind in ("gzip", "bzip2", "xz"):
+    if kind in ("gzip", "bzip2", "xz", "zstd", "lz4"):
         packed = decompressed(path, kind, folder)
     else:
         packed = unpacked(path, folder, TEXT_ENDINGS | OTHER_ENDINGS | PACKED_ENDINGS)
@@ -118,7 +118,8 @@ def kind_of(path: Path) -> str:
     start = head.removeprefix(b"\xef\xbb\xbf").lstrip()
     marks = (
         (b"PAR1", "parquet"), (b"ARROW1", "arrow"), (b"\x93NUMPY", "numpy"), (b"\x89HDF\r\n\x1a\n", "hdf5"), (b"MATLAB", "matlab"),
-        (b"\x1f\x8b", "gzip"), (b"BZh", "bzip2"), (b"\xfd7zXZ\x00", "xz"), (b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1", "spreadsheet"),
+        (b"\x1f\x8b", "gzip"), (b"BZh", "bzip2"), (b"\xfd7zXZ\x00", "xz"), (b"\x28\xb5\x2f\xfd", "zstd"), (b"\x04\x22\x4d\x18", "lz4"),
+        (b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1", "spreadsheet"),
     )  # fmt: skip
     for mark, kind in marks:
         if head.startswith(mark):

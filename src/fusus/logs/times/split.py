@@ -7,7 +7,7 @@ import numpy as np
 import polars as pl
 
 from fusus.logs.blocks import numbers
-from fusus.logs.physics.clock import SECONDS
+from fusus.logs.times.units import SECONDS
 
 WHOLE = {"s", "sec", "secs", "second", "seconds"}
 BEYOND = {

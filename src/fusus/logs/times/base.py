@@ -8,10 +8,19 @@ import polars as pl
 from fusus.core.arrays import BoolArray, IntArray
 from fusus.logs.mapping import TimeMapping
 from fusus.logs.problems import Problems
+from fusus.logs.times.texts import TextForm, as_ns, forms_of
+from fusus.logs.times.units import DAY_NS, NO_TIME, SECOND_NS, SERIAL_1970, of_day_s
 
-NS = {"s": 1_000_000_000, "ms": 1_000_000, "us": 1_000, "ns": 1, "min": 60_000_000_000}
+NS = {
+    "s": SECOND_NS,
+    "ms": 1_000_000,
+    "us": 1_000,
+    "ns": 1,
+    "min": 60 * SECOND_NS,
+    "h": 3600 * SECOND_NS,
+    "days": DAY_NS,
+}
 EPOCH_NS = 100_000_000 * 1_000_000_000  # later than this is time since 1970, not since power-on
-NO_TIME = int(np.iinfo(np.int64).min)
 # So many wrong stamps in a row may stand between right ones; more are a clock of their own.
 GLITCH_ROWS = 5
 
@@ -30,6 +39,8 @@ class TimeBase:
     last: int | None = None
     shift: int = 0
     empty: BoolArray | None = None
+    form: TextForm | None = None
+    stepped: int = 0
 
     def read(self, frame: pl.DataFrame, first_line: int) -> IntArray:
         """Return the times of a block; ``empty`` then tells which rows hold no time, apart from the wrong ones."""
@@ -39,22 +50,47 @@ class TimeBase:
             self.row += frame.height
             return np.asarray(np.rint(counted).astype(np.int64))
         if m.unit == "iso8601":
-            ns = _stamps(frame, m)
+            ns = self._texts(frame)
         elif m.unit == "counter":
             ns = _scaled(frame[str(m.index)], 1e9 / (m.rate_hz or 1.0))
         else:
-            ns = _scaled(frame[str(m.index)], NS[m.unit])
+            ns = _numbers(frame[str(m.index)], m.unit)
             if m.seconds_index is not None:
                 whole = _scaled(frame[str(m.seconds_index)], NS["s"])
                 ns = np.where((ns == NO_TIME) | (whole == NO_TIME), NO_TIME, ns + whole)
+        if m.is_step:
+            ns = self._summed(ns)
         straight = self._straighten(ns, first_line)
         self.empty = ns == NO_TIME
         if not self.start_ns:
             return straight
         return np.where(straight == NO_TIME, NO_TIME, straight - self.start_ns)
 
+    def _texts(self, frame: pl.DataFrame) -> IntArray:
+        """Return a block's times that are text; a mapping of an earlier version tells no form, and the first rows show it."""
+        m = self.mapping
+        text = frame[str(m.index)].str.strip_chars()
+        if m.date_index is not None:
+            text = frame[str(m.date_index)].str.strip_chars() + "T" + text
+        if self.form is None:
+            found = (m.form,) if m.form else forms_of(text.drop_nulls().head(1000).to_list())
+            self.form = found[0] if found else None
+        if self.form is None:
+            return np.full(frame.height, NO_TIME, dtype=np.int64)
+        return as_ns(text, self.form, m.fraction_digits)
+
+    def _summed(self, steps: IntArray) -> IntArray:
+        """Return times from steps, the first row of all at 0; a row without a step has no time."""
+        known = np.where(steps == NO_TIME, 0, steps)
+        known[:1] *= self.last is not None or self.stepped > 0
+        total = self.stepped + np.cumsum(known)
+        self.stepped = int(total[-1]) if len(total) else self.stepped
+        return np.where(steps == NO_TIME, NO_TIME, total)
+
     def _period_ns(self) -> int:
         """Return after how long the board's counter starts again."""
+        if self.mapping.unit == "hhmmss" or (self.mapping.unit == "iso8601" and self.mapping.date_index is None):
+            return DAY_NS
         counts: int = 1 << (self.mapping.wrap_bits or 32)
         if self.mapping.unit == "counter":
             return round(counts * 1e9 / (self.mapping.rate_hz or 1.0))
@@ -128,6 +164,14 @@ class TimeBase:
         return -step + self.step_ns
 
 
+def _numbers(values: pl.Series, unit: str) -> IntArray:
+    """Return a column of numbers in a unit as ns; days as spreadsheets count them since 1970."""
+    if unit == "hhmmss":
+        return _scaled(pl.Series(of_day_s(values.cast(pl.Float64).to_numpy())), SECOND_NS)
+    ns = _scaled(values, NS[unit])
+    return np.where(ns == NO_TIME, NO_TIME, ns - SERIAL_1970 * DAY_NS) if unit == "days" else ns
+
+
 def _scaled(values: pl.Series, factor: float) -> IntArray:
     """Return rounded values times a factor; whole numbers stay exact."""
     if values.dtype == pl.Int64 and float(factor).is_integer():
@@ -144,19 +188,3 @@ def _scaled(values: pl.Series, factor: float) -> IntArray:
         ns = np.asarray(v * factor)
         usable = np.isfinite(ns) & (np.abs(ns) < 9.2e18)
         return np.where(usable, np.rint(np.where(usable, ns, 0.0)).astype(np.int64), NO_TIME)
-
-
-def _stamps(frame: pl.DataFrame, m: TimeMapping) -> IntArray:
-    """Return time stamps as ns since 1970, or since midnight where there is no date."""
-    text = frame[str(m.index)].str.strip_chars()
-    if m.date_index is not None:
-        text = frame[str(m.date_index)].str.strip_chars() + "T" + text
-    text = text.str.replace("T", " ", literal=True).str.replace(r"(Z|[+-]\d\d:?\d\d)$", "")
-    dated = text.str.contains(r"^\d{4}-")
-    full = pl.select(pl.when(dated).then(text).otherwise(pl.lit("1970-01-01 ") + text)).to_series()
-    for pattern in ("%Y-%m-%d %H:%M:%S%.f", "%Y-%m-%d %H:%M:%S", "%Y-%m-%d %H:%M"):
-        parsed = full.str.to_datetime(pattern, time_unit="ns", strict=False)
-        if parsed.null_count() < len(parsed):
-            ns = parsed.cast(pl.Int64)
-            return ns.fill_null(NO_TIME).to_numpy()
-    return np.full(frame.height, NO_TIME, dtype=np.int64)

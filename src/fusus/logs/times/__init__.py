@@ -1,0 +1,1 @@
+"""Time columns: found, told what they count in, and read as nanoseconds."""
