@@ -15,6 +15,7 @@ from fusus.logs.times.units import LONG, SECONDS, WORDS, rate_words, step_of
 
 # Rates at which a gyro may be logged if its time's unit is open, Hz.
 RATES_HZ = (1.0, 40_000.0)
+CLOSE = (0.6, 1.6)
 
 
 def settle_motion_time(tables: list[Table], given: Mapping | None, findings: Findings) -> list[Table]:
@@ -89,4 +90,8 @@ def _shown(tables: list[Table], gyro: Signal, factor: float, scale: float) -> bo
     motion = Motion(scaled(gyro), acc, field, attitude)
     evidence, _ = motion.evidence((factor,))
     readings = [e.reading(factor) for e in evidence]
-    return any(r.is_shown for r in readings) and not any(r.is_denied for r in readings)
+    if not any(r.is_shown for r in readings) or any(r.is_denied for r in readings):
+        return False
+    # Another time than the one that was taken has to fit closely: shaking that moves with the rates looks like a slope of three.
+    fits = [s.value for r in readings if r.is_shown for s in r.slopes if s.fits]
+    return scale == 1.0 or all(CLOSE[0] <= value <= CLOSE[1] for value in fits)

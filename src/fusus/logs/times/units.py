@@ -19,7 +19,7 @@ WORDS = {
 # Rates at which an inertial sensor, or anything slower, is logged (common practice), Hz.
 INERTIAL_HZ = (4.0, 10_000.0)
 OTHER_HZ = (0.01, 200.0)
-FASTEST_USUAL_HZ = 2000.0
+FASTEST_USUAL_HZ = 1010.0
 # What a stated unit may at most mean, Hz: stranger rates than the usual ones are believed if they are stated.
 STATED_HZ = (0.001, 40_000.0)
 # Days as spreadsheets count them, from 1970 to 2100; day 25569 is the first of 1970 (common practice).
