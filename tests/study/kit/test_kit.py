@@ -127,7 +127,7 @@ def test_the_accelerometers_filter_is_in_the_kit_where_the_project_has_one(heron
     assert plan.evidence("acc_filter") == "second-order low-pass at 35 Hz"
     files = files_of(heron, filtering, plan)
     assert "void sensors_acc_filter(AccFilter *f" in files["sensors.h"]
-    assert "sensors_acc_filter(&acc_filter, sample.acc_m_s2)" in files["main.c"]
+    assert "sensors_acc_filter(&f->acc_filter, f->sample.acc_m_s2)" in files["main.c"]
     assert "low-pass at 35 Hz" in " ".join(files["sensors_constants.h"].replace("-\n   ", "-").split())
     write_kit(tmp_path / "kit", files, plan)
     done = subprocess.run(["make", "check", "desk"], cwd=tmp_path / "kit", capture_output=True, text=True)
