@@ -1,10 +1,12 @@
 """A window as a person has it, with its own settings."""
 
 import gc
+import inspect
 
 import pytest
 from PyQt6.QtCore import QEvent, QSettings
 from PyQt6.QtWidgets import QApplication
+from tests.app.shared_answers import SharedAnswers, same_place
 from tests.conftest import flown_project, short_flight
 
 from fusus.app import theme
@@ -28,12 +30,31 @@ def streams(site):
     return short_flight(site, seed=3, rate_hz=100.0)[1]
 
 
-@pytest.fixture
-def flown(tmp_path, streams):
-    """A project with one flight."""
-    folder = tmp_path / "Heron"
+@pytest.fixture(scope="session")
+def flown_once(tmp_path_factory, streams):
+    """A project with one flight, for copies."""
+    folder = tmp_path_factory.mktemp("once") / "Heron"
     flown_project(folder, streams)
     return folder
+
+
+@pytest.fixture
+def flown(flown_once):
+    """A project with one flight, of its own for each test and always in the same place."""
+    return same_place(flown_once, flown_once.parent.parent / "at-work" / "Heron")
+
+
+@pytest.fixture(scope="session")
+def shared_answers():
+    """Answers that tests of one process hand on."""
+    return SharedAnswers()
+
+
+@pytest.fixture(autouse=True)
+def answers_handed_on(request, shared_answers, monkeypatch):
+    """Hand answers on, unless a test replaces what computes them."""
+    if "monkeypatch" not in inspect.signature(request.function).parameters:
+        shared_answers.use(monkeypatch)
 
 
 @pytest.fixture

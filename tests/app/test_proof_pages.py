@@ -5,6 +5,7 @@ import pytest
 from PIL import Image
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QPushButton
+from tests.app.shared_answers import same_place
 from tests.conftest import flown_project
 
 from fusus.app.figures.long import Envelope, LongCurve
@@ -15,10 +16,10 @@ from fusus.project import book
 from fusus.project.records import Fusion
 
 
-@pytest.fixture
-def proof(window, qtbot, tmp_path, streams):
-    """A window on a project with a flight that logged the board's own estimate, and its truth without attitude."""
-    folder = tmp_path / "Heron"
+@pytest.fixture(scope="module")
+def proof_once(tmp_path_factory, streams):
+    """A project with a flight that logged the board's own estimate, and its truth without attitude."""
+    folder = tmp_path_factory.mktemp("proof") / "Heron"
     truth = streams["reference"]
     board = {k: v for k, v in truth.items() if k.startswith(("t_ns", "q_"))}
     flown_project(folder, streams | {"board": board}, fusion=Fusion(estimators=("navigation-ekf",)))
@@ -26,6 +27,13 @@ def proof(window, qtbot, tmp_path, streams):
     create_recording(folder, RecordingInfo(name="track", kind="other"), {"reference": track})
     bare = {k: v for k, v in streams.items() if k != "reference"}
     create_recording(folder, RecordingInfo(name="bare", kind="flight"), bare)
+    return folder
+
+
+@pytest.fixture
+def proof(window, qtbot, proof_once):
+    """A window on such a project."""
+    folder = same_place(proof_once, proof_once.parent / "at-work" / "Heron")
     assert window.session.open(folder)
     qtbot.waitUntil(lambda: len(window.session.judgements) == 3 and not window.session.jobs.running, timeout=120_000)
     window.show_stage("proof")

@@ -3,13 +3,13 @@
 import numpy as np
 import pytest
 
+from fusus.logs.clock_table import counts_per_second, is_clock_table
 from fusus.logs.conclusions import Findings
 from fusus.logs.detect import detect
 from fusus.logs.headers import Meaning
 from fusus.logs.importer import ImportRequest, import_recording
 from fusus.logs.positions import by_position, name_unit_quaternion
 from fusus.logs.recording import load_stream
-from fusus.logs.times.clock_table import counts_per_second, is_clock_table
 
 RNG = np.random.default_rng(9)
 N = 400

@@ -19,8 +19,8 @@ from fusus.logs.importer import ImportRequest, import_recording
 from fusus.logs.mapping import TimeMapping
 from fusus.logs.problems import Problems
 from fusus.logs.source import Blocks, find_encoding, head_text
+from fusus.logs.time_texts import NO_TIME
 from fusus.logs.times.base import TimeBase
-from fusus.logs.times.units import NO_TIME
 from fusus.logs.writer import StreamWriter, join_parts, put_in_order
 
 # Dialects

@@ -6,8 +6,9 @@ import numpy as np
 import pytest
 
 from fusus.errors import OpenQuestionsError
-from fusus.logs.importer import ImportRequest, import_recording
-from fusus.logs.mapping import FileMapping, Mapping, TimeMapping
+from fusus.logs.answering import answered
+from fusus.logs.importer import ImportRequest, import_recording, plan_import
+from fusus.logs.mapping import Mapping
 from fusus.logs.recording import load_stream
 from fusus.project import store
 from fusus.project.records import Project
@@ -100,7 +101,13 @@ def test_a_day_that_may_be_a_month_is_asked_and_an_answer_settles_it(form, tmp_p
         read(path, folder)
     assert [c["value"] for c in error.value.details["questions"][0]["candidates"]] == ["dmy", "mdy"]
     said = "dmy" if form == "date-day-first" else "mdy"
-    info, t = read(path, folder, Mapping(files=(FileMapping(time=TimeMapping(index=0, unit="iso8601", form=said)),)))
+    line = Mapping.model_validate({"files": [{"time": {"unit": "iso8601", "form": said}}]})
+    plan = plan_import(ImportRequest((path,), folder, "log"))
+    assert (
+        answered(plan.mapping, plan.questions[0], said).files[0].time
+        == plan_import(ImportRequest((path,), folder, "log", mapping=line)).mapping.files[0].time
+    ), "the dialog's answer and the command line's mapping are one"
+    info, t = read(path, folder, line)
     assert (info.when.month, info.when.day) == (3, 5) and np.array_equal(np.diff(t), np.full(ROWS - 1, STEP_MS * 10**6))
 
 

@@ -6,7 +6,7 @@ from typing import Any, get_args
 from fusus.core.frames.units import KINDS, known_unit
 from fusus.errors import MappingError
 from fusus.logs.conclusions import Question
-from fusus.logs.mapping import ColumnMapping, FileMapping, Mapping, RawCounts, TimeUnit
+from fusus.logs.mapping import ColumnMapping, FileMapping, Mapping, RawCounts, TextForm, TimeUnit
 from fusus.logs.streams import STREAMS
 
 # By the word that a mapping's units and ranges use: what the names of the columns begin with, or end in.
@@ -90,6 +90,8 @@ def _with_range(mapping: Mapping, word: str, full_scale: float, unit: str, bits:
 def _with_time(mapping: Mapping, file: str, value: str) -> Mapping:
     if value in get_args(TimeUnit) and value != "counter":
         changes: dict[str, Any] = {"unit": value, "rate_hz": None}
+    elif value in get_args(TextForm):
+        changes = {"unit": "iso8601", "form": value}
     else:
         changes = {"unit": "counter", "rate_hz": _number(value)}
 

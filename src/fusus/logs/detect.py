@@ -16,8 +16,8 @@ from fusus.logs.meanings import meanings_of
 from fusus.logs.shapes.shape import Shape, find_shapes
 from fusus.logs.source import head_text
 from fusus.logs.streams import STREAMS
+from fusus.logs.time_texts import fraction_digits, is_stamp
 from fusus.logs.times.finder import TimeFinder, told_rate
-from fusus.logs.times.texts import fraction_digits, is_stamp
 from fusus.logs.unitfinder import UnitFinder
 
 MIDDLE_BYTES = 2 << 20

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Literal
 
 from fusus.errors import LogError
-from fusus.logs.times.texts import is_stamp
+from fusus.logs.time_texts import is_stamp
 
 MOST_COLUMNS = 4000
 _DELIMITERS = (",", ";", "\t", "|", " ")

@@ -16,8 +16,8 @@ from fusus.logs.conclusions import Findings
 from fusus.logs.detect import detect
 from fusus.logs.motion_units import settle_motion_units
 from fusus.logs.source import Blocks
+from fusus.logs.time_texts import NO_TIME
 from fusus.logs.times.base import TimeBase
-from fusus.logs.times.units import NO_TIME
 from fusus.logs.unitfinder import si_factor
 from fusus.project.atomic import write_atomically
 

@@ -7,11 +7,11 @@ from typing import Annotated, Literal
 from pydantic import Field, ValidationError
 
 from fusus.errors import MappingError
-from fusus.logs.times.texts import TextForm
 from fusus.project.evidence import Record
 from fusus.project.json_text import parsed
 
 MAPPING_FORMAT = 1
+TextForm = Literal["ymd", "dmy", "mdy", "named", "compact", "clock", "minutes", "hours", "seconds"]
 TimeUnit = Literal["s", "ms", "us", "ns", "min", "h", "days", "hhmmss", "iso8601", "counter"]
 
 

@@ -20,8 +20,8 @@ from fusus.logs.physics.arrangement import fitting_arrangement
 from fusus.logs.physics.attitude import angle_unit
 from fusus.logs.physics.turning import Reading, TurnEvidence, turn_evidence
 from fusus.logs.problems import Problems
+from fusus.logs.time_texts import NO_TIME
 from fusus.logs.times.base import TimeBase
-from fusus.logs.times.units import NO_TIME
 from fusus.logs.unitfinder import FASTEST_RAD_S
 
 RAD_S, DEG_S, MDEG_S = 1.0, KINDS["rate"]["deg/s"], KINDS["rate"]["mdeg/s"]

@@ -10,6 +10,7 @@ import polars as pl
 
 from fusus.core.frames.axes import BodyAxes
 from fusus.errors import LogError, MappingError, OpenQuestionsError
+from fusus.logs.clock_table import counts_per_second, is_clock_table
 from fusus.logs.complete import refuse_half_sensors
 from fusus.logs.conclusions import Candidate, Conclusion, Findings, Question
 from fusus.logs.convention import find_body_axes, find_reference, seconds_per_count
@@ -22,7 +23,6 @@ from fusus.logs.place_checks import check_places
 from fusus.logs.problems import Problem, Problems
 from fusus.logs.scalar_order import settle_scalar_order
 from fusus.logs.times.base import EPOCH_NS
-from fusus.logs.times.clock_table import counts_per_second, is_clock_table
 from fusus.project.records import Place
 
 # In such recordings gravity comes from all sides on purpose.

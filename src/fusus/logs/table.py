@@ -21,8 +21,8 @@ from fusus.logs.mapping import ColumnMapping, Mapping, ReferenceConvention
 from fusus.logs.plan import Plan
 from fusus.logs.problems import Problems
 from fusus.logs.source import Blocks
+from fusus.logs.time_texts import NO_TIME
 from fusus.logs.times.base import TimeBase
-from fusus.logs.times.units import NO_TIME
 from fusus.logs.unitfinder import si_factor
 from fusus.logs.writer import Columns, StreamWriter
 

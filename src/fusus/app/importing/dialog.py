@@ -29,6 +29,7 @@ from fusus.logs.mapping import ColumnMapping, Mapping, RawCounts
 from fusus.logs.plan import Plan
 from fusus.logs.streams import KINDS as RECORDING_KINDS
 from fusus.logs.streams import STREAMS
+from fusus.logs.times.units import WORDS
 from fusus.project.atomic import write_atomically
 
 PREVIEW_ROWS = 4
@@ -37,8 +38,7 @@ REMARKS = {"values": "unit by its values", "motion": "unit by the motion", "assu
            "unknown": "■ counts: give the range"}  # fmt: skip
 OFFERED = ("imu", "imu2", "mag", "baro", "gnss", "range", "battery", "reference", "board")
 BODY = {"frd": "forward, right, down", "flu": "forward, left, up", "rfu": "right, forward, up"}
-TIME_WORDS = {"s": "seconds", "ms": "milliseconds", "us": "microseconds", "ns": "nanoseconds", "min": "minutes",
-              "iso8601": "date and time", "counter": "a counter"}  # fmt: skip
+TIME_WORDS = WORDS | {"iso8601": "date and time", "counter": "a counter"}
 
 
 class ColumnStrip(QWidget):

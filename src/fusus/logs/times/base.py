@@ -6,10 +6,10 @@ import numpy as np
 import polars as pl
 
 from fusus.core.arrays import BoolArray, IntArray
-from fusus.logs.mapping import TimeMapping
+from fusus.logs.mapping import TextForm, TimeMapping
 from fusus.logs.problems import Problems
-from fusus.logs.times.texts import TextForm, as_ns, forms_of
-from fusus.logs.times.units import DAY_NS, NO_TIME, SECOND_NS, SERIAL_1970, of_day_s
+from fusus.logs.time_texts import DAY_NS, NO_TIME, SECOND_NS, as_ns, forms_of
+from fusus.logs.times.units import SERIAL_1970, of_day_s
 
 NS = {
     "s": SECOND_NS,

@@ -11,8 +11,8 @@ from fusus.logs.blocks import numbers
 from fusus.logs.conclusions import Findings
 from fusus.logs.headers import is_step_name, meaning, split_unit, time_name
 from fusus.logs.mapping import TimeMapping
+from fusus.logs.time_texts import FORM_WORDS, forms_of, fraction_digits, has_clock, has_date
 from fusus.logs.times.split import split_time
-from fusus.logs.times.texts import FORM_WORDS, forms_of, fraction_digits, has_clock, has_date
 from fusus.logs.times.units import (
     FASTEST_USUAL_HZ,
     INERTIAL_HZ,

@@ -8,8 +8,6 @@ import numpy as np
 
 from fusus.core.arrays import Array
 
-NO_TIME = int(np.iinfo(np.int64).min)
-DAY_NS, SECOND_NS = 86_400_000_000_000, 1_000_000_000
 SECONDS = {"s": 1.0, "ms": 1e-3, "us": 1e-6, "ns": 1e-9}
 LONG = {"min": 60.0, "h": 3600.0, "days": 86400.0}
 WORDS = {

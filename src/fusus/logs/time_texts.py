@@ -7,14 +7,14 @@ apart by rows that only one of them fits; where no row does, nothing is found an
 import itertools
 import re
 from collections.abc import Iterable
-from typing import Literal
 
 import polars as pl
 
 from fusus.core.arrays import IntArray
-from fusus.logs.times.units import DAY_NS, NO_TIME, SECOND_NS
+from fusus.logs.mapping import TextForm
 
-TextForm = Literal["ymd", "dmy", "mdy", "named", "compact", "clock", "minutes", "hours", "seconds"]
+NO_TIME = -(2**63)
+DAY_NS, SECOND_NS = 86_400_000_000_000, 1_000_000_000
 FORM_WORDS: dict[TextForm, str] = {
     "ymd": "dates (year, month, day) and times", "dmy": "dates (day, month, year) and times",
     "mdy": "dates (month, day, year) and times", "named": "dates with the month's name, and times",
