@@ -7,18 +7,9 @@ from fusus.errors import LogError
 from fusus.logs.importer import ImportRequest, import_recording
 from fusus.logs.mapping import FileMapping, Mapping, TimeMapping
 from fusus.logs.recording import load_stream
-from fusus.project import store
-from fusus.project.records import Project
 
 BEGINS_S, RATE_HZ, ROWS = 1_700_000_000, 200, 1500
 SENSORS = ",".join([*(f"gyro_{a}_rad_s" for a in "xyz"), *(f"acc_{a}_m_s2" for a in "xyz")])
-
-
-@pytest.fixture
-def folder(tmp_path):
-    place = tmp_path / "Heron"
-    store.create(place, Project(name="Heron"))
-    return place
 
 
 def written(path, head, stamps):

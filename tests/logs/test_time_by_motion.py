@@ -7,17 +7,8 @@ from scipy.spatial.transform import Rotation, RotationSpline
 from fusus.errors import OpenQuestionsError
 from fusus.logs.importer import ImportRequest, import_recording
 from fusus.logs.recording import load_stream
-from fusus.project import store
-from fusus.project.records import Project
 
 NAMES = "gyro_x (rad/s),gyro_y (rad/s),gyro_z (rad/s),acc_x (m/s2),acc_y (m/s2),acc_z (m/s2)"
-
-
-@pytest.fixture
-def folder(tmp_path):
-    place = tmp_path / "Heron"
-    store.create(place, Project(name="Heron"))
-    return place
 
 
 def in_hands(seed, rate=100.0, seconds=40.0, size_deg=25.0):

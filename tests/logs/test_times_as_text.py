@@ -10,18 +10,9 @@ from fusus.logs.answering import answered
 from fusus.logs.importer import ImportRequest, import_recording, plan_import
 from fusus.logs.mapping import Mapping
 from fusus.logs.recording import load_stream
-from fusus.project import store
-from fusus.project.records import Project
 
 ROWS, STEP_MS = 2500, 40
 SENSORS = ",".join([*(f"gyro_{a}_rad_s" for a in "xyz"), *(f"acc_{a}_m_s2" for a in "xyz")])
-
-
-@pytest.fixture
-def folder(tmp_path):
-    place = tmp_path / "Heron"
-    store.create(place, Project(name="Heron"))
-    return place
 
 
 def moments(start="2026-03-25 11:59:10"):
