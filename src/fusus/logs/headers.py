@@ -52,7 +52,7 @@ _SHORT = {
 }  # fmt: skip
 _TIME = {"time": 5, "timestamp": 6, "t": 4, "ts": 4, "timestamps": 6, "datetime": 6, "utc": 4, "epoch": 5, "clock": 3,
          "millis": 4, "micros": 4, "elapsed": 4, "tow": 3, "stamp": 4, "sec": 2, "seconds": 3, "secs": 2}  # fmt: skip
-_STEPS = {"dt", "delta", "deltat", "deltatime", "timedelta", "tdelta", "interval", "period", "timestep", "step"}
+_STEPS = {"dt", "delta", "deltat", "deltatime", "timedelta", "tdelta", "timestep"}
 _COUNTER = {"packet", "sample", "samples", "index", "frame", "seq", "sequence", "counter", "row", "idx", "nr"}
 _UNIT_TAILS = (
     "rad_s", "deg_s", "mdps", "dps", "m_s2", "m_s_2", "ms2", "mps2", "m_s", "cm_s", "ut", "nt", "mgauss", "gauss",

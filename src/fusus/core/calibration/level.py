@@ -11,7 +11,7 @@ from fusus.core.frames.tilt import tilt_from_acc
 
 TABLE_RAD = np.radians(0.3)  # of a floor or table that nobody checked; common practice
 MOST_TRIM_RAD = np.radians(10.0)
-HALF_TURN_RAD = np.radians(25.0)  # off half a turn that still counts as one
+HALF_TURN_RAD = np.radians(25.0)  # off 180° that still counts as such a turn
 
 
 def level_trim(t_s: ArrayLike, gyro: ArrayLike, acc: ArrayLike, table_rad: float = float(TABLE_RAD)) -> Calibration:
@@ -24,7 +24,7 @@ def level_trim(t_s: ArrayLike, gyro: ArrayLike, acc: ArrayLike, table_rad: float
     gyro : array_like, (N, 3), rad/s, b
         Angular rate.
     acc : array_like, (N, 3), m/s^2, b
-        Readings, calibrated and in body axes: one rest, or two with the craft turned by half a turn between them.
+        Readings, calibrated and in body axes: one rest, or two with the craft turned by 180° between them.
     table_rad : float
         How level the table is, one sigma; with two rests it cancels.
 
@@ -70,7 +70,7 @@ def level_trim(t_s: ArrayLike, gyro: ArrayLike, acc: ArrayLike, table_rad: float
 
 
 def _half_turn(t: Array, gyro: Array, poses: tuple) -> tuple[int, int] | None:  # type: ignore[type-arg]
-    """Return two poses between which the craft was turned by half a turn about the vertical, or None."""
+    """Return two poses between which the craft was turned by 180° about the vertical, or None."""
     bias = np.mean([p.gyro_mean for p in poses], axis=0)
     for i in range(len(poses) - 1):
         rows = slice(poses[i].span.last, poses[i + 1].span.first)

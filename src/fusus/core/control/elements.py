@@ -139,7 +139,7 @@ def open_loop(elements: tuple[Element, ...], omega_rad_s: ArrayLike) -> ComplexA
 
 
 def phase_cost_deg(element: Element, frequency_hz: float) -> float:
-    """Return by how much an element turns the phase back at a frequency, degrees, below half a turn."""
+    """Return by how much an element turns the phase back at a frequency, degrees, below 180°."""
     value = element.response(np.array([2.0 * math.pi * frequency_hz]))[0]
     return -math.degrees(float(np.angle(value)))
 

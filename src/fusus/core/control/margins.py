@@ -23,7 +23,7 @@ class Margins:
 
     ``phase_rad`` is how much phase may be lost before it swings, at ``crossover_rad_s``, the crossing of gain one that bears
     least; ``delay_s`` the least time that any crossing bears: at a high one a small delay costs much phase. ``gain`` is by how
-    much the gain may grow, at ``turning_rad_s``, where the phase is half a turn. ``modulus`` is the least distance |1 + L| from
+    much the gain may grow, at ``turning_rad_s``, where the phase is 180°. ``modulus`` is the least distance |1 + L| from
     the point of swinging, 1 at best: 0.5 and more is sound (Åström & Hägglund). ``is_stable``: the closed loop settles, by the
     turns of 1 + L around zero (Nyquist 1932), for open loops that are stable but for integrators, however often they cross.
     Where it does not settle, phase and delay tell what is missing, at most 0.

@@ -1,4 +1,4 @@
-"""The two ladders by which practitioners tune a rate loop, played on a model: what each tuning_step does, and what one sees and hears."""
+"""Two sequences of steps by which practitioners tune a rate loop, played on a model: what each step does, and what can be observed."""
 
 import math
 from collections.abc import Callable

@@ -97,7 +97,7 @@ def six_face(w: Watch) -> Status:
 
 
 def level(w: Watch) -> Status:
-    """Judge the level rest, and the second one after half a turn."""
+    """Judge the level rest, and the second one after a turn by 180°."""
     flags = w.still()
     spans = np.flatnonzero(np.diff(np.concatenate([[0], flags.astype(int), [0]])))
     lengths = (spans[1::2] - spans[::2]) * WINDOW_S

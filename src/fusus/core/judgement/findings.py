@@ -73,7 +73,7 @@ def gyro_bias(e: Evidence) -> Finding | None:
             "Gyro bias is known", "fine",
             f"{e.replay.start.rest_s:.1f} s of rest show {b[0]:+.3f}, {b[1]:+.3f}, {b[2]:+.3f} °/s; "
             f"it moves by {first:.3f} °/s until the end.",
-            "The board lay still at the start.", "Keep it so.", "fusion.gyro",
+            "The board lay still at the start.", "Nothing to change.", "fusion.gyro",
         )  # fmt: skip
     return None
 
@@ -206,7 +206,8 @@ def claimed_noise(e: Evidence) -> Finding | None:
     mean = float(nis.mean())
     if mean > 2.0 * high:
         return Finding(
-            "Gravity surprises the filter", "mind", f"Its innovations are {np.sqrt(mean / 2):.1f} σ wide (NIS {mean:.1f}, due 2).",
+            "Gravity does not fit the filter's prediction", "mind",
+            f"Its innovations are {np.sqrt(mean / 2):.1f} σ wide (NIS {mean:.1f}, due 2).",
             "A noise of the filter is set too low.", "Raise the accelerometer noise or the gyro noise.", "fusion.noise",
         )  # fmt: skip
     return None

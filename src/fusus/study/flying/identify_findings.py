@@ -64,7 +64,7 @@ def _beat(study: LoopStudy, b: SamplePeriod) -> list[Finding]:
         Finding(
             "Loop period is regular", "fine",
             f"{b.rate_hz:.1f} samples a second, ± {b.jitter_s * 1e6:.1f} µs; none comes late.{words}",
-            "A tenth of the period would still do.", "Keep it so.", "loops.rate_hz",
+            "A tenth of the period would still do.", "Nothing to change.", "loops.rate_hz",
         )
     ]  # fmt: skip
 

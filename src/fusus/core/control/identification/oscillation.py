@@ -25,7 +25,7 @@ BLIND_HZ = 3.0
 LONGEST_S, NEAR_BINS, FEWEST = 16.0, 2, 5
 # Rotors turn within this share of the frequency that the throttle says.
 ROTOR_NEAR = 0.2
-# A loop swings between these multiples of the frequency at which its phase reaches half a turn.
+# A loop swings between these multiples of the frequency at which its phase reaches 180°.
 TURNING_NEAR = (0.6, 1.6)
 
 

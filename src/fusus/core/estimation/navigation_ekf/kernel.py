@@ -204,7 +204,7 @@ def fuse_due(
     ranges: Array,
     rows: Array,
 ) -> int:
-    """Take in all measurements that have come by ``t``; return the flags of what was done."""
+    """Apply all measurements that have arrived by ``t``; return the flags of what was done."""
     flags = 0
     at = m.next_mag
     while at < mag.shape[0] and mag[at, 0] <= t:
